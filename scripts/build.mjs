@@ -1,0 +1,4 @@
+import { build, packages } from './setup.mjs';
+
+packages();
+build({ force: true });

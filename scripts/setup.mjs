@@ -1,0 +1,78 @@
+// What a fresh machine needs before anything runs. Plain Node, no packages: this is what installs them.
+import { execFileSync } from 'node:child_process';
+import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+export const root = dirname(dirname(fileURLToPath(import.meta.url)));
+const run = (command, args, options = {}) =>
+  execFileSync(command, args, { cwd: root, stdio: ['ignore', 'inherit', 'inherit'], ...options });
+
+/** Installs the packages when they are missing or when the lock file is newer than the last installation. */
+export function packages() {
+  const lock = join(root, 'package-lock.json');
+  const mark = join(root, 'node_modules', '.package-lock.json');
+  if (existsSync(mark) && statSync(mark).mtimeMs >= statSync(lock).mtimeMs - 2000) return;
+  console.log('Installing packages (once) …');
+  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+}
+
+function newest(folder) {
+  let time = 0;
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    const path = join(folder, entry.name);
+    time = Math.max(time, entry.isDirectory() ? newest(path) : statSync(path).mtimeMs);
+  }
+  return time;
+}
+
+/** Builds the library, the stand-ins and the JSON Schema of study.yaml when a source is newer than the last build. */
+export function build({ force = false } = {}) {
+  const mark = join(root, 'dist', '.built');
+  const sources = Math.max(newest(join(root, 'src')), newest(join(root, 'stand-ins', 'src')));
+  if (!force && existsSync(mark) && existsSync(join(root, 'stand-ins', 'dist', 'index.js')) && statSync(mark).mtimeMs >= sources) return;
+  console.log('Building …');
+  const tsc = join(root, 'node_modules', 'typescript', 'bin', 'tsc');
+  run(process.execPath, [tsc, '-p', 'stand-ins/tsconfig.json']);
+  run(process.execPath, [tsc, '-p', 'tsconfig.build.json']);
+  run(process.execPath, ['--input-type=module', '-e', `
+    import { studyJsonSchema } from './dist/study/index.js';
+    import { writeFileSync } from 'node:fs';
+    writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));`]);
+  mkdirSync(dirname(mark), { recursive: true });
+  writeFileSync(mark, new Date().toISOString());
+}
+
+const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'];
+
+/** Finds a browser for the tests; installs the Debian one when it is missing and may be installed. Absent: an error. */
+export function browser() {
+  const found = [process.env.ISOMERIC_BROWSER, ...browsers].find((path) => path && existsSync(path));
+  if (found) return found;
+  installDebian(['chromium']);
+  const installed = browsers.find((path) => existsSync(path));
+  if (!installed) throw new Error('No browser: install Chromium, or name one in ISOMERIC_BROWSER, then run npm test again.');
+  return installed;
+}
+
+/** Installs outside programs that the tests read our files with (xmllint, sqlite3), where the machine is a Debian one. */
+export function outsidePrograms() {
+  const wanted = { xmllint: 'libxml2-utils', sqlite3: 'sqlite3' };
+  const missing = Object.entries(wanted).filter(([name]) => !existsSync(`/usr/bin/${name}`)).map(([, debian]) => debian);
+  if (missing.length > 0) installDebian(missing);
+}
+
+function installDebian(names) {
+  if (!existsSync('/usr/bin/apt-get') || process.getuid?.() !== 0) {
+    throw new Error(`Missing: ${names.join(', ')}. Install with the system's package manager, then run npm test again.`);
+  }
+  console.log(`Installing ${names.join(', ')} (once) …`);
+  const quiet = { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } };
+  run('apt-get', ['update', '-qq'], quiet);
+  run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...names], quiet);
+}
+
+export function tool(name) {
+  return JSON.parse(readFileSync(join(root, 'node_modules', name, 'package.json'), 'utf8'));
+}
+export { run };

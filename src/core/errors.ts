@@ -1,0 +1,72 @@
+/** Where something is wrong. Every part is optional; what is known is told. */
+export interface Place {
+  file?: string;
+  layer?: string;
+  feature?: string | number;
+  field?: string;
+  byte?: number;
+  line?: number;
+  column?: number;
+}
+
+/** Words for a place: `wards.geojson, line 3, column 14`. Empty when nothing is known. */
+export function describePlace(place: Place): string {
+  const words: string[] = [];
+  if (place.file !== undefined) words.push(place.file);
+  if (place.layer !== undefined) words.push(`layer ${place.layer}`);
+  if (place.feature !== undefined) words.push(`feature ${place.feature}`);
+  if (place.field !== undefined) words.push(`field ${place.field}`);
+  if (place.line !== undefined) words.push(`line ${place.line}`);
+  if (place.column !== undefined) words.push(`column ${place.column}`);
+  if (place.byte !== undefined) words.push(`byte ${place.byte}`);
+  return words.join(', ');
+}
+
+/** Whose fault it is: the caller's (`usage`) or the input's or source's (`input`). Decides the exit code. */
+export type Blame = 'usage' | 'input';
+
+/**
+ * Every error that Isomeric raises on purpose: what is wrong, where, and what to do about it.
+ * `code` is stable (`area-name`); the words may be bettered.
+ */
+export class IsomericError extends Error {
+  readonly code: string;
+  readonly place: Place;
+  readonly advice: string;
+  readonly blame: Blame;
+
+  constructor(code: string, words: string, more: { place?: Place; advice?: string; blame?: Blame; cause?: unknown } = {}) {
+    super(words, more.cause === undefined ? undefined : { cause: more.cause });
+    this.name = 'IsomericError';
+    this.code = code;
+    this.place = more.place ?? {};
+    this.advice = more.advice ?? '';
+    this.blame = more.blame ?? 'input';
+  }
+
+  /** The one sentence (or two) a person reads. */
+  get sentence(): string {
+    const place = describePlace(this.place);
+    const told = place === '' ? this.message : `${place}: ${this.message}`;
+    return this.advice === '' ? told : `${told} ${this.advice}`;
+  }
+
+  /** The same error, told where it happened by somebody who knows more of the place. */
+  at(place: Place): IsomericError {
+    return new IsomericError(this.code, this.message, {
+      place: { ...place, ...this.place },
+      advice: this.advice,
+      blame: this.blame,
+      cause: this.cause,
+    });
+  }
+}
+
+/** Runs `work` and adds `place` to any error of ours that it raises. */
+export async function placed<T>(place: Place, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    throw error instanceof IsomericError ? error.at(place) : error;
+  }
+}

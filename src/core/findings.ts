@@ -1,0 +1,28 @@
+export const severities = ['note', 'warning', 'error'] as const;
+export type Severity = (typeof severities)[number];
+
+/** One thing that is wrong or worth knowing, as data. */
+export interface Finding {
+  /** Stable, in kebab case: `rings-cross`. */
+  code: string;
+  severity: Severity;
+  layer?: string;
+  feature?: string | number;
+  /** Where, in the layer's own CRS: [east or longitude, north or latitude]. */
+  at?: [number, number];
+  words: string;
+  /** What would set it right, when something would. */
+  repair?: string;
+}
+
+/** True when `severity` is at least as bad as `threshold`. */
+export function atLeast(severity: Severity, threshold: Severity): boolean {
+  return severities.indexOf(severity) >= severities.indexOf(threshold);
+}
+
+/** Number of findings of each severity. */
+export function countFindings(findings: readonly Finding[]): Record<Severity, number> {
+  const counts: Record<Severity, number> = { note: 0, warning: 0, error: 0 };
+  for (const finding of findings) counts[finding.severity]++;
+  return counts;
+}

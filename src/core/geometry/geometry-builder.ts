@@ -1,0 +1,206 @@
+import { GeometryArray, Kind, partKindOf } from './geometry-array.ts';
+
+function grown<T extends Uint8Array | Uint32Array | Float64Array>(array: T, needed: number): T {
+  let capacity = Math.max(16, array.length * 2);
+  while (capacity < needed) capacity *= 2;
+  const larger = new (array.constructor as new (length: number) => T)(capacity);
+  larger.set(array as never);
+  return larger;
+}
+
+/** Counts of a builder at one moment, to go back to when a feature turns out to be unfinished. */
+export interface BuilderMark {
+  features: number;
+  parts: number;
+  rings: number;
+  vertices: number;
+}
+
+/**
+ * Builds a GeometryArray feature by feature, without an object for any of them:
+ * `feature(kind)`, then for each part `part()`, for each ring or path `ring()`, for each vertex `vertex(x, y)`.
+ */
+export class GeometryBuilder {
+  features = 0;
+  parts = 0;
+  rings = 0;
+  vertices = 0;
+  private kind = new Uint8Array(64);
+  private partStart = new Uint32Array(64);
+  private ringStart = new Uint32Array(64);
+  private vertexStart = new Uint32Array(64);
+  private xy = new Float64Array(1024);
+  private z: Float64Array | null = null;
+  private m: Float64Array | null = null;
+  private partKind: Uint8Array | null = null;
+
+  /** Starts a feature; without parts it stays empty, and of kind None it has no geometry. */
+  feature(kind: number): void {
+    if (this.features >= this.kind.length) {
+      this.kind = grown(this.kind, this.features + 1);
+      this.partStart = grown(this.partStart, this.features + 1);
+    }
+    this.kind[this.features] = kind;
+    this.partStart[this.features] = this.parts;
+    this.features++;
+  }
+
+  /** Changes the kind of the feature that was started last (when it is known only after its parts). */
+  setKind(kind: number): void {
+    this.kind[this.features - 1] = kind;
+  }
+
+  /** Starts a part; inside a Collection its kind (Point, LineString, Polygon) must be said. */
+  part(kind?: number): void {
+    if (this.parts >= this.ringStart.length) this.ringStart = grown(this.ringStart, this.parts + 1);
+    this.ringStart[this.parts] = this.rings;
+    if (kind !== undefined || this.partKind !== null) {
+      if (this.partKind === null) {
+        this.partKind = new Uint8Array(Math.max(64, this.parts + 1));
+        for (let f = 0; f < this.features; f++) {
+          const end = f + 1 < this.features ? this.partStart[f + 1] : this.parts;
+          this.partKind.fill(partKindOf(this.kind[f]), this.partStart[f], end);
+        }
+      }
+      if (this.parts >= this.partKind.length) this.partKind = grown(this.partKind, this.parts + 1);
+      this.partKind[this.parts] = kind ?? partKindOf(this.kind[this.features - 1]);
+    }
+    this.parts++;
+  }
+
+  ring(): void {
+    if (this.rings >= this.vertexStart.length) this.vertexStart = grown(this.vertexStart, this.rings + 1);
+    this.vertexStart[this.rings] = this.vertices;
+    this.rings++;
+  }
+
+  vertex(x: number, y: number): void {
+    const k = 2 * this.vertices;
+    if (k + 1 >= this.xy.length) this.xy = grown(this.xy, k + 2);
+    this.xy[k] = x;
+    this.xy[k + 1] = y;
+    if (this.z !== null) this.setZ(NaN, this.vertices);
+    if (this.m !== null) this.setM(NaN, this.vertices);
+    this.vertices++;
+  }
+
+  /** Gives the vertex that was added last a height. */
+  height(z: number): void {
+    this.setZ(z, this.vertices - 1);
+  }
+
+  /** Gives the vertex that was added last a measure. */
+  measure(m: number): void {
+    this.setM(m, this.vertices - 1);
+  }
+
+  private setZ(z: number, vertex: number): void {
+    if (this.z === null) this.z = new Float64Array(this.xy.length / 2).fill(NaN, 0, vertex);
+    if (vertex >= this.z.length) this.z = grown(this.z, vertex + 1);
+    this.z[vertex] = z;
+  }
+
+  private setM(m: number, vertex: number): void {
+    if (this.m === null) this.m = new Float64Array(this.xy.length / 2).fill(NaN, 0, vertex);
+    if (vertex >= this.m.length) this.m = grown(this.m, vertex + 1);
+    this.m[vertex] = m;
+  }
+
+  /** Adds `count` vertices from `xy`, starting at vertex `from`, as they are. */
+  run(xy: Float64Array, from: number, count: number): void {
+    const k = 2 * this.vertices;
+    if (k + 2 * count > this.xy.length) this.xy = grown(this.xy, k + 2 * count);
+    this.xy.set(xy.subarray(2 * from, 2 * (from + count)), k);
+    if (this.z !== null || this.m !== null) {
+      for (let i = 0; i < count; i++) {
+        if (this.z !== null) this.setZ(NaN, this.vertices + i);
+        if (this.m !== null) this.setM(NaN, this.vertices + i);
+      }
+    }
+    this.vertices += count;
+  }
+
+  /** Copies feature i of another array whole. */
+  copy(from: GeometryArray, i: number): void {
+    this.feature(from.kind[i]);
+    for (let p = from.partStart[i]; p < from.partStart[i + 1]; p++) {
+      this.part(from.kind[i] === Kind.Collection ? from.kindOfPart(i, p) : undefined);
+      for (let r = from.ringStart[p]; r < from.ringStart[p + 1]; r++) {
+        this.ring();
+        const first = from.vertexStart[r];
+        const end = from.vertexStart[r + 1];
+        if (from.z === null && from.m === null) {
+          this.run(from.xy, first, end - first);
+          continue;
+        }
+        for (let v = first; v < end; v++) {
+          this.vertex(from.xy[2 * v], from.xy[2 * v + 1]);
+          if (from.z !== null) this.height(from.z[v]);
+          if (from.m !== null) this.measure(from.m[v]);
+        }
+      }
+    }
+  }
+
+  /** Sets the vertices of the last ring in reverse order. */
+  reverseLastRing(): void {
+    let a = this.vertexStart[this.rings - 1];
+    let b = this.vertices - 1;
+    const swap = (array: Float64Array, i: number, j: number) => {
+      const kept = array[i];
+      array[i] = array[j];
+      array[j] = kept;
+    };
+    for (; a < b; a++, b--) {
+      swap(this.xy, 2 * a, 2 * b);
+      swap(this.xy, 2 * a + 1, 2 * b + 1);
+      if (this.z !== null) swap(this.z, a, b);
+      if (this.m !== null) swap(this.m, a, b);
+    }
+  }
+
+  mark(): BuilderMark {
+    return { features: this.features, parts: this.parts, rings: this.rings, vertices: this.vertices };
+  }
+
+  back(mark: BuilderMark): void {
+    this.features = mark.features;
+    this.parts = mark.parts;
+    this.rings = mark.rings;
+    this.vertices = mark.vertices;
+  }
+
+  /** The finished array, of exactly the size needed; the builder is empty afterwards and may be used again. */
+  finish(): GeometryArray {
+    const { features, parts, rings, vertices } = this;
+    const closed = (array: Uint32Array, count: number, last: number) => {
+      const whole = new Uint32Array(count + 1);
+      whole.set(array.subarray(0, count));
+      whole[count] = last;
+      return whole;
+    };
+    const array = new GeometryArray({
+      length: features,
+      kind: this.kind.slice(0, features),
+      partStart: closed(this.partStart, features, parts),
+      ringStart: closed(this.ringStart, parts, rings),
+      vertexStart: closed(this.vertexStart, rings, vertices),
+      xy: this.xy.slice(0, 2 * vertices),
+      z: this.z === null ? null : this.z.slice(0, vertices),
+      m: this.m === null ? null : this.m.slice(0, vertices),
+      partKind: this.partKind === null ? null : this.partKind.slice(0, parts),
+    });
+    this.back({ features: 0, parts: 0, rings: 0, vertices: 0 });
+    this.z = null;
+    this.m = null;
+    this.partKind = null;
+    return array;
+  }
+}
+
+/** The features of `array` whose numbers stand in `indices`, in that order. */
+export function takeGeometries(array: GeometryArray, indices: ArrayLike<number>): GeometryArray {
+  const builder = new GeometryBuilder();
+  for (let k = 0; k < indices.length; k++) builder.copy(array, indices[k]);
+  return builder.finish();
+}

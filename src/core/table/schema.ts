@@ -1,0 +1,51 @@
+import { IsomericError } from '../errors.ts';
+import { suggest } from '../nearest.ts';
+
+export const fieldTypes = ['integer', 'real', 'text', 'boolean', 'date', 'timestamp', 'bytes', 'json'] as const;
+
+/**
+ * - `integer`: whole numbers within ±2⁵³ (longer ones are kept as text, to the last digit)
+ * - `date`: days since 1970-01-01; `timestamp`: milliseconds since 1970-01-01T00:00Z
+ * - `json`: text that holds JSON
+ */
+export type FieldType = (typeof fieldTypes)[number];
+
+export interface Field {
+  name: string;
+  type: FieldType;
+  /** Readable title; falls back to the name. */
+  title?: string;
+  unit?: string;
+  description?: string;
+  /** Code → meaning. */
+  codes?: Record<string, string>;
+}
+
+export type Schema = readonly Field[];
+
+export function fieldIndex(schema: Schema, name: string): number {
+  return schema.findIndex((field) => field.name === name);
+}
+
+/** The field's number in the schema; an error with the nearest right name when there is none. */
+export function requireField(schema: Schema, name: string, of: string): number {
+  const index = fieldIndex(schema, name);
+  if (index >= 0) return index;
+  throw new IsomericError('field-unknown', `There is no field “${name}” in ${of}.`, {
+    advice: suggest(name, schema.map((field) => field.name)),
+    blame: 'usage',
+  });
+}
+
+export function fieldTitle(field: Field): string {
+  return field.title ?? field.name;
+}
+
+/** A name like `wanted` that no field has yet: `code`, `code_2`, `code_3` … */
+export function freeName(wanted: string, taken: Iterable<string>): string {
+  const names = new Set(taken);
+  if (!names.has(wanted)) return wanted;
+  let n = 2;
+  while (names.has(`${wanted}_${n}`)) n++;
+  return `${wanted}_${n}`;
+}
