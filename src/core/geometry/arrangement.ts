@@ -27,6 +27,8 @@ export class Arrangement {
   /** Edges that a crossing node came from; −1 for vertices. */
   private nodeEdge1: number[] = [];
   private nodeEdge2: number[] = [];
+  /** How far the rounded coordinates of a node may lie from the true ones; 0 for vertices. */
+  private nodeError: number[] = [];
   private nodeUnion: number[] = [];
   vertexCount = 0;
   private edgeFrom: number[] = [];
@@ -74,6 +76,7 @@ export class Arrangement {
       this.nodeY.push(y);
       this.nodeEdge1.push(-1);
       this.nodeEdge2.push(-1);
+      this.nodeError.push(0);
       this.nodeUnion.push(id);
     }
     return id;
@@ -169,6 +172,7 @@ export class Arrangement {
       this.nodeY.push(point[1] + 0);
       this.nodeEdge1.push(i);
       this.nodeEdge2.push(j);
+      this.nodeError.push(4.5e-16 * Math.max(Math.abs(px), Math.abs(py), Math.abs(qx), Math.abs(qy)));
       this.nodeUnion.push(node);
       this.split(i, node);
       this.split(j, node);
@@ -206,14 +210,13 @@ export class Arrangement {
     const alongX = Math.abs(dx) >= Math.abs(dy);
     const sign = (alongX ? dx : dy) > 0 ? 1 : -1;
     const at = alongX ? nodeX : nodeY;
-    const slack = 1e-15 * Math.max(Math.abs(ends[k + (alongX ? 0 : 1)]), Math.abs(ends[k + (alongX ? 2 : 3)]));
     const axis = alongX ? 0 : 1;
     const list = this.splits[edge]!;
     const compare = (u: number, v: number): number => {
       if (u === v) return 0;
       const difference = at[u] - at[v];
-      if (Math.abs(difference) > slack) return sign * difference;
-      if (this.nodeEdge1[u] < 0 && this.nodeEdge1[v] < 0) return sign * difference;
+      const slack = this.nodeError[u] + this.nodeError[v];
+      if (slack === 0 || Math.abs(difference) > slack) return sign * difference;
       const a = this.exactNode(u);
       const b = this.exactNode(v);
       const exact = a[axis] * b[2] - b[axis] * a[2];
