@@ -1,0 +1,160 @@
+import { conformalLatitude, conformalSeries, sumSines } from '../conformal-latitude.ts';
+import { eccentricitySquared } from '../crs.ts';
+import { type Method, type Projection, wrapped } from './projection.ts';
+
+/** Krüger's series to n⁶ (Karney 2011, eqs. 12, 14, 35, 36): [A / a, α₁ … α₆, β₁ … β₆]. */
+function kruegerSeries(n: number): { scale: number; alpha: Float64Array; beta: Float64Array } {
+  const poly = (from: number, ...c: number[]) => c.reduceRight((sum, value) => sum * n + value, 0) * n ** from;
+  const alpha = Float64Array.of(
+    poly(1, 1 / 2, -2 / 3, 5 / 16, 41 / 180, -127 / 288, 7891 / 37800),
+    poly(2, 13 / 48, -3 / 5, 557 / 1440, 281 / 630, -1983433 / 1935360),
+    poly(3, 61 / 240, -103 / 140, 15061 / 26880, 167603 / 181440),
+    poly(4, 49561 / 161280, -179 / 168, 6601661 / 7257600),
+    poly(5, 34729 / 80640, -3418889 / 1995840),
+    poly(6, 212378941 / 319334400),
+  );
+  const beta = Float64Array.of(
+    poly(1, 1 / 2, -2 / 3, 37 / 96, -1 / 360, -81 / 512, 96199 / 604800),
+    poly(2, 1 / 48, 1 / 15, -437 / 1440, 46 / 105, -1118711 / 3870720),
+    poly(3, 17 / 480, -37 / 840, -209 / 4480, 5569 / 90720),
+    poly(4, 4397 / 161280, -11 / 504, -830251 / 7257600),
+    poly(5, 4583 / 161280, -108847 / 3991680),
+    poly(6, 20648693 / 638668800),
+  );
+  return { scale: poly(0, 1, 0, 1 / 4, 0, 1 / 64, 0, 1 / 256) / (1 + n), alpha, beta };
+}
+
+/** Greatest distance from the central meridian that is computed, radians: the series is good to nanometres at 35°. */
+const reach = (80 * Math.PI) / 180;
+
+/**
+ * Transverse Mercator by Krüger's series (Karney 2011, "Transverse Mercator with an accuracy of a few nanometers").
+ * Trigonometry is kept to six calls a point: sums of angles and double angles are made algebraically.
+ */
+export const transverseMercator: Method = {
+  name: 'transverse-mercator',
+  epsg: 9807,
+  wktNames: ['Transverse_Mercator', 'Gauss_Kruger', 'Transverse_Mercator_South_Orientated'],
+  required: ['centralMeridian'],
+  make(ellipsoid, p): Projection {
+    const n = ellipsoid.f / (2 - ellipsoid.f);
+    const { scale, alpha, beta } = kruegerSeries(n);
+    const { toConformal, toGeodetic } = conformalSeries(ellipsoid);
+    const radius = p.scaleFactor * ellipsoid.a * scale;
+    const origin = originNorthing();
+    const { centralMeridian, falseEasting, falseNorthing } = p;
+
+    function originNorthing(): number {
+      const e = Math.sqrt(eccentricitySquared(ellipsoid));
+      const xi = Math.abs(p.latitudeOfOrigin) === Math.PI / 2 ? p.latitudeOfOrigin : conformalLatitude(p.latitudeOfOrigin, e);
+      return radius * (xi + sumSines(alpha, Math.sin(xi), Math.cos(xi)));
+    }
+
+    return {
+      forward(xy, from, count) {
+        const [a1, a2, a3, a4, a5, a6] = alpha;
+        for (let k = 2 * from, end = 2 * (from + count); k < end; k += 2) {
+          const lambda = wrapped(xy[k] - centralMeridian);
+          const phi = xy[k + 1];
+          if (!(Math.abs(lambda) <= reach && Math.abs(phi) <= 1.5707963267948968)) {
+            xy[k] = NaN;
+            xy[k + 1] = NaN;
+            continue;
+          }
+          const sp = Math.sin(phi);
+          const cp = Math.cos(phi);
+          // χ = φ + δ with small δ: its sine and cosine from those of φ.
+          const d = sumSines(toConformal, sp, cp);
+          const d2 = d * d;
+          const sd = d * (1 - (d2 / 6) * (1 - d2 / 20));
+          const cd = 1 - (d2 / 2) * (1 - (d2 / 12) * (1 - d2 / 30));
+          const sc = sp * cd + cp * sd;
+          const cc = cp * cd - sp * sd;
+          const sl = Math.sin(lambda);
+          const cl = Math.cos(lambda);
+          const u = cc * cl;
+          const w = cc * sl;
+          const xi = Math.atan2(sc, u);
+          const eta = 0.5 * Math.log((1 + w) / (1 - w));
+          // sin 2ξ′, cos 2ξ′, sinh 2η′, cosh 2η′ without further calls.
+          const h2 = sc * sc + u * u;
+          const s2 = (2 * sc * u) / h2;
+          const c2 = ((u - sc) * (u + sc)) / h2;
+          const sh2 = (2 * w) / h2;
+          const ch2 = (1 + w * w) / h2;
+          // Clenshaw's recurrence for Σ αₖ sin 2k(ξ′ + iη′) (complex).
+          const zr = 2 * c2 * ch2;
+          const zi = -2 * s2 * sh2;
+          let yr = a6;
+          let yi = 0;
+          let pr = zr * yr + a5;
+          let pi = zi * yr;
+          let qr = zr * pr - zi * pi - yr + a4;
+          let qi = zr * pi + zi * pr - yi;
+          yr = zr * qr - zi * qi - pr + a3;
+          yi = zr * qi + zi * qr - pi;
+          pr = zr * yr - zi * yi - qr + a2;
+          pi = zr * yi + zi * yr - qi;
+          qr = zr * pr - zi * pi - yr + a1;
+          qi = zr * pi + zi * pr - yi;
+          const fr = s2 * ch2;
+          const fi = c2 * sh2;
+          xy[k] = radius * (eta + fr * qi + fi * qr) + falseEasting;
+          xy[k + 1] = radius * (xi + fr * qr - fi * qi) - origin + falseNorthing;
+        }
+      },
+      inverse(xy, from, count) {
+        const [b1, b2, b3, b4, b5, b6] = beta;
+        for (let k = 2 * from, end = 2 * (from + count); k < end; k += 2) {
+          const eta = (xy[k] - falseEasting) / radius;
+          const xi = (xy[k + 1] - falseNorthing + origin) / radius;
+          if (!(Math.abs(eta) < 3 && Math.abs(xi) < 3.2)) {
+            xy[k] = NaN;
+            xy[k + 1] = NaN;
+            continue;
+          }
+          const sx = Math.sin(xi);
+          const cx = Math.cos(xi);
+          const ex = Math.exp(eta);
+          const she = 0.5 * (ex - 1 / ex);
+          const che = 0.5 * (ex + 1 / ex);
+          const s2 = 2 * sx * cx;
+          const c2 = (cx - sx) * (cx + sx);
+          const sh2 = 2 * she * che;
+          const ch2 = 1 + 2 * she * she;
+          const zr = 2 * c2 * ch2;
+          const zi = -2 * s2 * sh2;
+          let yr = b6;
+          let yi = 0;
+          let pr = zr * yr + b5;
+          let pi = zi * yr;
+          let qr = zr * pr - zi * pi - yr + b4;
+          let qi = zr * pi + zi * pr - yi;
+          yr = zr * qr - zi * qi - pr + b3;
+          yi = zr * qi + zi * qr - pi;
+          pr = zr * yr - zi * yi - qr + b2;
+          pi = zr * yi + zi * yr - qi;
+          qr = zr * pr - zi * pi - yr + b1;
+          qi = zr * pi + zi * pr - yi;
+          const fr = s2 * ch2;
+          const fi = c2 * sh2;
+          const dx = fr * qr - fi * qi;
+          const de = fr * qi + fi * qr;
+          const sdx = Math.sin(dx);
+          const cdx = Math.cos(dx);
+          const sxp = sx * cdx - cx * sdx;
+          const cxp = cx * cdx + sx * sdx;
+          const shd = de * (1 + (de * de) / 6 * (1 + (de * de) / 20 * (1 + (de * de) / 42)));
+          const chd = Math.sqrt(1 + shd * shd);
+          const shp = she * chd - che * shd;
+          const rho = Math.hypot(shp, cxp);
+          const chi = Math.atan2(sxp, rho);
+          const size = Math.hypot(sxp, rho);
+          const phi = chi + sumSines(toGeodetic, sxp / size, rho / size);
+          xy[k] = wrapped(Math.atan2(shp, cxp) + centralMeridian);
+          xy[k + 1] = phi;
+        }
+      },
+    };
+  },
+};

@@ -1,0 +1,170 @@
+import Flatbush from 'flatbush';
+import { IsomericError } from '../errors.ts';
+import { type Box, boxesMeet, emptyBox, type GeometryArray, growBox } from './geometry-array.ts';
+import { GeometryBuilder } from './geometry-builder.ts';
+import { windingOf } from './labelling.ts';
+import { uniteAreas } from './overlay.ts';
+import { orientation } from './predicates.ts';
+
+export const Where = { Outside: 0, Inside: 1, Border: 2 } as const;
+
+/**
+ * An area made ready for many questions: normalised (one multi-polygon without inner borders, shells
+ * counter-clockwise), its edges in a packed tree, and a raster of cells that are wholly inside, wholly outside or
+ * touched by the border, so that most features are settled by one look at a byte. All answers are exact.
+ */
+export class PreparedArea {
+  /** The normalised area: one feature. */
+  readonly geometry: GeometryArray;
+  readonly box: Box;
+  /** ax, ay, bx, by of each edge; the area is on its left. */
+  readonly ends: Float64Array;
+  private readonly index: Flatbush;
+  private readonly cells: Uint8Array;
+  private readonly side: number;
+  private readonly scaleX: number;
+  private readonly scaleY: number;
+
+  constructor(array: GeometryArray, features: readonly number[] = Array.from({ length: array.length }, (_, i) => i)) {
+    const builder = new GeometryBuilder();
+    const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
+    if (areas.length === 0 || uniteAreas(array, areas, builder) === 0) {
+      throw new IsomericError('area-empty', 'The area holds no polygon.', { advice: 'Name a layer with polygons.' });
+    }
+    this.geometry = builder.finish();
+    const { xy, vertexStart, ringStart } = this.geometry;
+    const rings = ringStart[this.geometry.partStart[1]];
+    const ends = new Float64Array(4 * (this.geometry.vertexCount - rings));
+    let n = 0;
+    for (let r = 0; r < rings; r++) {
+      for (let v = vertexStart[r]; v < vertexStart[r + 1] - 1; v++) {
+        ends.set(xy.subarray(2 * v, 2 * v + 4), n);
+        n += 4;
+      }
+    }
+    this.ends = ends;
+    this.box = emptyBox();
+    growBox(this.box, this.geometry.box());
+    this.index = new Flatbush(n / 4);
+    for (let k = 0; k < n; k += 4) {
+      this.index.add(
+        Math.min(ends[k], ends[k + 2]), Math.min(ends[k + 1], ends[k + 3]),
+        Math.max(ends[k], ends[k + 2]), Math.max(ends[k + 1], ends[k + 3]),
+      );
+    }
+    this.index.finish();
+    this.side = n > 1000 ? 512 : 128;
+    this.scaleX = this.side / (this.box[2] - this.box[0]);
+    this.scaleY = this.side / (this.box[3] - this.box[1]);
+    this.cells = new Uint8Array(this.side * this.side).fill(255);
+    this.rasterise();
+  }
+
+  private column(x: number): number {
+    const c = Math.floor((x - this.box[0]) * this.scaleX);
+    return c < 0 ? 0 : c >= this.side ? this.side - 1 : c;
+  }
+
+  private row(y: number): number {
+    const c = Math.floor((y - this.box[1]) * this.scaleY);
+    return c < 0 ? 0 : c >= this.side ? this.side - 1 : c;
+  }
+
+  private rasterise(): void {
+    const { cells, side, ends, box } = this;
+    for (let k = 0; k < ends.length; k += 4) {
+      const up = ends[k + 1] <= ends[k + 3];
+      const ax = ends[up ? k : k + 2];
+      const ay = ends[up ? k + 1 : k + 3];
+      const bx = ends[up ? k + 2 : k];
+      const by = ends[up ? k + 3 : k + 1];
+      // One cell more on every side than computed, so that rounding cannot leave a touched cell unmarked.
+      const low = Math.max(0, this.row(ay) - 1);
+      const high = Math.min(side - 1, this.row(by) + 1);
+      for (let r = low; r <= high; r++) {
+        let left = Math.min(ax, bx);
+        let right = Math.max(ax, bx);
+        if (by > ay) {
+          const y0 = box[1] + (r - 1) / this.scaleY;
+          const y1 = box[1] + (r + 2) / this.scaleY;
+          const t0 = Math.min(1, Math.max(0, (y0 - ay) / (by - ay)));
+          const t1 = Math.min(1, Math.max(0, (y1 - ay) / (by - ay)));
+          left = Math.min(ax + t0 * (bx - ax), ax + t1 * (bx - ax));
+          right = Math.max(ax + t0 * (bx - ax), ax + t1 * (bx - ax));
+        }
+        const from = Math.max(0, this.column(left) - 1);
+        const to = Math.min(side - 1, this.column(right) + 1);
+        cells.fill(Where.Border, r * side + from, r * side + to + 1);
+      }
+    }
+    for (let r = 0; r < side; r++) {
+      const y = box[1] + (r + 0.5) / this.scaleY;
+      let where = -1;
+      for (let c = 0; c < side; c++) {
+        if (cells[r * side + c] === Where.Border) where = -1;
+        else {
+          // Cells next to each other without a border between them lie on one side of it.
+          if (where < 0) where = this.locate(box[0] + (c + 0.5) / this.scaleX, y) > 0 ? Where.Inside : Where.Outside;
+          cells[r * side + c] = where;
+        }
+      }
+    }
+  }
+
+  /** Where a whole box lies, from the raster alone: inside, outside, or (perhaps) on the border. */
+  whereBox(x0: number, y0: number, x1: number, y1: number): number {
+    const { box, side, cells } = this;
+    if (!(x0 <= box[2] && x1 >= box[0] && y0 <= box[3] && y1 >= box[1])) return Where.Outside;
+    if (x0 < box[0] || y0 < box[1] || x1 > box[2] || y1 > box[3]) return Where.Border;
+    const c0 = this.column(x0);
+    const c1 = this.column(x1);
+    const r1 = this.row(y1);
+    let r = this.row(y0);
+    const first = cells[r * side + c0];
+    if (first === Where.Border || (c0 === c1 && r === r1)) return first;
+    for (; r <= r1; r++) {
+      for (let k = r * side + c0, end = r * side + c1; k <= end; k++) if (cells[k] !== first) return Where.Border;
+    }
+    return first;
+  }
+
+  /** Numbers of the edges whose boxes meet the given one. */
+  edgesNear(x0: number, y0: number, x1: number, y1: number): number[] {
+    return this.index.search(x0, y0, x1, y1);
+  }
+
+  /** Where a point lies: 1 inside, 0 on the border, −1 outside. */
+  locate(x: number, y: number): number {
+    const { ends, box } = this;
+    if (!boxesMeet(box, [x, y, x, y])) return -1;
+    let winding = 0;
+    let on = false;
+    this.index.search(x, y, box[2], y, (e) => {
+      const k = 4 * e;
+      const ax = ends[k];
+      const ay = ends[k + 1];
+      const bx = ends[k + 2];
+      const by = ends[k + 3];
+      winding += windingOf(x, y, ax, ay, bx, by);
+      if (
+        !on && x >= Math.min(ax, bx) && x <= Math.max(ax, bx) && y >= Math.min(ay, by) && y <= Math.max(ay, by) &&
+        orientation(ax, ay, bx, by, x, y) === 0
+      ) on = true;
+      return false;
+    });
+    return on ? 0 : winding !== 0 ? 1 : -1;
+  }
+
+  /** Winding number an infinitesimal step from the point, just above east of it. */
+  windingEast(x: number, y: number): number {
+    const { ends, box } = this;
+    if (y < box[1] || y > box[3] || x > box[2]) return 0;
+    let winding = 0;
+    this.index.search(x, y, box[2], y, (e) => {
+      const k = 4 * e;
+      winding += windingOf(x, y, ends[k], ends[k + 1], ends[k + 2], ends[k + 3]);
+      return false;
+    });
+    return winding;
+  }
+}
