@@ -69,6 +69,7 @@ export function locateInRing(x: number, y: number, xy: Float64Array, from: numbe
     const bx = xy[2 * v + 2];
     const by = xy[2 * v + 3];
     if (ay <= y === by <= y) {
+      if (ax === x && ay === y) return 0;
       if (ay !== y || by !== y) continue;
       if (x >= Math.min(ax, bx) && x <= Math.max(ax, bx)) return 0;
       continue;
