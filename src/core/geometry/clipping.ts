@@ -58,7 +58,7 @@ function clipPoints(array: GeometryArray, i: number, area: PreparedArea, builder
 }
 
 /** The area's edges near a box join the arrangement; labels spread only at nodes in the box, where none is missing. */
-function arrange(array: GeometryArray, i: number, box: Box, area: PreparedArea, near: readonly number[], fill: (arrangement: Arrangement) => void) {
+function arrange(box: Box, area: PreparedArea, near: readonly number[], fill: (arrangement: Arrangement) => void) {
   const arrangement = new Arrangement();
   fill(arrangement);
   for (const e of near) {
@@ -84,7 +84,7 @@ function arrange(array: GeometryArray, i: number, box: Box, area: PreparedArea, 
 
 function clipAreas(array: GeometryArray, i: number, box: Box, area: PreparedArea, builder: GeometryBuilder): number {
   const near = area.edgesNear(box[0], box[1], box[2], box[3]);
-  const { arrangement, labels } = arrange(array, i, box, area, near, (into) => addAreaEdges(into, array, i, 1, 0));
+  const { arrangement, labels } = arrange(box, area, near, (into) => addAreaEdges(into, array, i, 1, 0));
   // A feature that the border only touches from outside is kept as it was, to the last vertex.
   let insideOnly = true;
   let outsideOnly = true;
@@ -108,7 +108,7 @@ function clipPaths(array: GeometryArray, i: number, box: Box, area: PreparedArea
   const firstRing = array.ringStart[array.partStart[i]];
   const endRing = array.ringStart[array.partStart[i + 1]];
   const edges: number[] = [];
-  const { arrangement, labels } = arrange(array, i, box, area, near, (into) => {
+  const { arrangement, labels } = arrange(box, area, near, (into) => {
     for (let r = firstRing; r < endRing; r++) {
       for (let v = vertexStart[r]; v < vertexStart[r + 1] - 1; v++) {
         edges.push(into.addEdge(xy[2 * v], xy[2 * v + 1], xy[2 * v + 2], xy[2 * v + 3], 0, 0, true));

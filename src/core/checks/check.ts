@@ -1,0 +1,167 @@
+import { grouped } from '../account.ts';
+import type { Finding } from '../findings.ts';
+import { boxesMeet, emptyBox, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
+import type { PreparedArea } from '../geometry/prepared-area.ts';
+import type { Batch } from '../layer/batch.ts';
+import type { Layer, Table } from '../layer/layer.ts';
+import { compileExpression } from '../table/cql2/evaluate.ts';
+import { eachKey, KeyIndex } from '../table/key-index.ts';
+import { requireField } from '../table/schema.ts';
+import { faultsOf, faultWords } from './validity.ts';
+
+/** Most findings of one check that are kept singly; the rest are counted. */
+const most = 200;
+
+/** One check while rows flow by. */
+export interface Check {
+  /** What is asked, in words: `valid`. */
+  words: string;
+  see(batch: Batch): void;
+  close(): { findings: Finding[]; sentence: string };
+}
+
+class Collector {
+  findings: Finding[] = [];
+  count = 0;
+
+  add(finding: Finding): void {
+    if (this.count++ < most) this.findings.push(finding);
+  }
+
+  closed(): Finding[] {
+    const left = this.count - this.findings.length;
+    if (left > 0) this.findings.push({ ...this.findings[0], feature: undefined, at: undefined, words: `${grouped(left)} more of the same kind.` });
+    return this.findings;
+  }
+}
+
+/** Every geometry is valid under the OGC's Simple Features. */
+export function validCheck(layer: Layer): Check {
+  const found = new Collector();
+  let all = 0;
+  let bad = 0;
+  return {
+    words: 'valid',
+    see(batch) {
+      const geometry = batch.geometry!;
+      for (let i = 0; i < batch.length; i++) {
+        const faults = faultsOf(geometry, i);
+        all++;
+        if (faults.length > 0) bad++;
+        for (const fault of faults) {
+          found.add({
+            code: fault.code, severity: 'error', layer: layer.name, feature: batch.id(i),
+            at: Number.isFinite(fault.x) && Number.isFinite(fault.y) ? [fault.x, fault.y] : undefined,
+            words: `The geometry is invalid: ${faultWords[fault.code]}.`,
+          });
+        }
+      }
+    },
+    close: () => ({ findings: found.closed(), sentence: `Valid: ${grouped(all)} ${layer.name}; ${grouped(all - bad)} valid, ${grouped(bad)} not.` }),
+  };
+}
+
+/** No key is missing or comes twice. */
+export function keyCheck(table: Table, field: string): Check {
+  const c = requireField(table.schema, field, table.name);
+  const index = new KeyIndex();
+  const found = new Collector();
+  let all = 0;
+  let blank = 0;
+  return {
+    words: `key: ${field}`,
+    see(batch) {
+      const ids = batch;
+      eachKey(batch.columns[c], (i, bytes, start, end) => {
+        if (bytes === null || start === end) {
+          blank++;
+          found.add({ code: 'key-missing', severity: 'error', layer: table.name, feature: ids.id(i), at: pointOf(batch, i), words: `The key ${field} is blank.` });
+          return;
+        }
+        const key = index.add(bytes, start, end, all + i);
+        if (index.times[key] > 1) {
+          found.add({
+            code: 'key-twice', severity: 'error', layer: table.name, feature: ids.id(i), at: pointOf(batch, i),
+            words: `The key ${field} = ${index.text(key)} occurs again; row ${grouped(index.firstRow[key] + 1)} has it first.`,
+          });
+        }
+      });
+      all += batch.length;
+    },
+    close() {
+      let twice = 0;
+      for (const times of index.times) if (times > 1) twice++;
+      return { findings: found.closed(), sentence: `Key ${field}: ${grouped(all)} ${table.name}; ${grouped(index.size)} different keys, ${grouped(twice)} that occur more than once, ${grouped(blank)} blank.` };
+    },
+  };
+}
+
+/** A first vertex of the feature, to jump to. */
+function pointOf(batch: Batch, i: number): [number, number] | undefined {
+  if (batch.geometry === null || batch.geometry.isEmpty(i)) return undefined;
+  const v = 2 * batch.geometry.firstVertex(i);
+  return [batch.geometry.xy[v], batch.geometry.xy[v + 1]];
+}
+
+/** A CQL2 condition holds for every row; rows where it is unknown are told apart. */
+export function conditionCheck(table: Table, condition: string): Check {
+  const test = compileExpression(condition, table.schema, table.name);
+  const found = new Collector();
+  let all = 0;
+  let unknown = 0;
+  return {
+    words: condition,
+    see(batch) {
+      const read = test.bind(batch);
+      for (let i = 0; i < batch.length; i++) {
+        const value = read(i);
+        all++;
+        if (value === true) continue;
+        if (value === null) {
+          unknown++;
+          found.add({ code: 'condition-unknown', severity: 'note', layer: table.name, feature: batch.id(i), at: pointOf(batch, i), words: `“${condition}” cannot be told: a value is blank.` });
+          continue;
+        }
+        const values = test.fields.map((name) => `${name} = ${batch.columns[requireField(table.schema, name, table.name)].text(i)}`);
+        found.add({ code: 'condition-broken', severity: 'error', layer: table.name, feature: batch.id(i), at: pointOf(batch, i), words: `“${condition}” does not hold: ${values.join(', ')}.` });
+      }
+    },
+    close: () => {
+      const broken = found.count - unknown;
+      return { findings: found.closed(), sentence: `${condition}: ${grouped(all)} ${table.name}; it holds for ${grouped(all - found.count)}, not for ${grouped(broken)}, and cannot be told for ${grouped(unknown)}.` };
+    },
+  };
+}
+
+/** The layer reaches the area at all (one that misses it usually has another CRS than it says). */
+export function areaCheck(layer: Layer, area: PreparedArea): Check {
+  const whole = emptyBox();
+  let all = 0;
+  return {
+    words: 'meets the area',
+    see(batch) {
+      all += batch.length;
+      growBox(whole, batch.geometry!.box());
+    },
+    close() {
+      const meets = !isEmptyBox(whole) && boxesMeet(whole, area.box);
+      const findings: Finding[] = [];
+      if (all === 0) findings.push({ code: 'layer-empty', severity: 'warning', layer: layer.name, words: `The layer ${layer.name} has no features.` });
+      else if (!meets) {
+        findings.push({
+          code: 'layer-misses-area', severity: 'error', layer: layer.name, at: isEmptyBox(whole) ? undefined : [whole[0], whole[1]],
+          words: `The layer ${layer.name} lies nowhere near the study area: its extent is ${whole.map((v) => v.toPrecision(8)).join(', ')}.`,
+          repair: 'look at its CRS: it is probably another one than it says',
+        });
+      }
+      return { findings, sentence: `Area: ${layer.name} ${all === 0 ? 'is empty' : meets ? 'meets the study area' : 'misses the study area'}.` };
+    },
+  };
+}
+
+/** Runs checks over a table in one reading. */
+export async function runChecks(table: Table, checks: readonly Check[]): Promise<{ findings: Finding[]; sentences: string[] }> {
+  for await (const batch of table.batches()) for (const check of checks) check.see(batch);
+  const closed = checks.map((check) => check.close());
+  return { findings: closed.flatMap((result) => result.findings), sentences: closed.map((result) => result.sentence) };
+}

@@ -1,0 +1,140 @@
+import { type Count, closeAccount } from '../../account.ts';
+import { emptyBox, type GeometryArray, Kind, type KindName } from '../../geometry/geometry-array.ts';
+import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
+import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
+import type { PreparedArea } from '../../geometry/prepared-area.ts';
+import type { Layer } from '../layer.ts';
+import { fillHeights } from './heights.ts';
+import { applyVerb } from './verb.ts';
+
+export interface ClipOptions {
+  /** `cut`: at the border (default). `whole`: features that share inner points or a stretch with the area stay whole. */
+  mode?: 'cut' | 'whole';
+  /** Added to the account: how the area was brought into the layer's CRS. */
+  note?: string;
+}
+
+const multi: Partial<Record<KindName, KindName>> = { Point: 'MultiPoint', LineString: 'MultiLineString', Polygon: 'MultiPolygon' };
+
+/**
+ * Cuts a layer to an area that stands in the layer's CRS. Features wholly inside or outside are settled by the area's
+ * raster and index and never reach the overlay. Heights at new corners are interpolated along the cut border.
+ */
+export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}): Layer {
+  const whole = options.mode === 'whole';
+  const kinds = layer.kinds && !whole ? [...new Set(layer.kinds.flatMap((kind) => [kind, multi[kind] ?? kind]))] : layer.kinds;
+  return applyVerb('Clip', layer, {
+    kinds,
+    handOn: (given) => ({ ...given, box: area.box }),
+    async *run(account, batches) {
+      let all = 0;
+      let keptWhole = 0;
+      let cut = 0;
+      let without = 0;
+      const box = emptyBox();
+      const verdicts = new Uint8Array(16_384);
+      for await (const batch of batches) {
+        const geometry = batch.geometry!;
+        const n = batch.length;
+        all += n;
+        const fate = n <= verdicts.length ? verdicts : new Uint8Array(n);
+        let undecided = 0;
+        let stay = 0;
+        for (let i = 0; i < n; i++) {
+          geometry.boxOf(i, box);
+          if (!(box[0] <= box[2])) {
+            without++;
+            fate[i] = Clipped.Outside;
+            continue;
+          }
+          fate[i] = settleByBox(area, box);
+          if (fate[i] === Clipped.Undecided) undecided++;
+          else if (fate[i] === Clipped.Whole) stay++;
+        }
+        keptWhole += stay;
+        if (stay === n) {
+          yield batch;
+          continue;
+        }
+        if (stay === 0 && undecided === 0) continue;
+        const indices: number[] = [];
+        const builder = new GeometryBuilder();
+        for (let i = 0; i < n; i++) {
+          if (fate[i] === Clipped.Outside) continue;
+          if (fate[i] === Clipped.Whole) {
+            builder.copy(geometry, i);
+            indices.push(i);
+            continue;
+          }
+          const mark = builder.mark();
+          const result = clipOne(geometry, i, area, builder);
+          if (result === Clipped.Outside) continue;
+          indices.push(i);
+          if (result === Clipped.Whole) keptWhole++;
+          else {
+            cut++;
+            if (whole) {
+              builder.back(mark);
+              builder.copy(geometry, i);
+            }
+          }
+        }
+        if (indices.length === 0) continue;
+        const clipped = builder.finish();
+        yield batch.take(indices, geometry.z === null && geometry.m === null ? clipped : fillHeights(geometry, indices, clipped));
+      }
+      const outside = all - keptWhole - cut - without;
+      account.counts = { in: all, whole: keptWhole, cut, outside, withoutGeometry: without };
+      if (options.note) account.notes.push(options.note);
+      const counts: Count[] = [[keptWhole, 'kept whole'], [cut, whole ? 'kept whole across the border' : 'cut'], [outside, 'outside']];
+      if (without > 0) counts.push([without, 'without geometry dropped']);
+      closeAccount(account, [all, `${layer.name} in`], ...counts);
+    },
+  });
+}
+
+function clipOne(geometry: GeometryArray, i: number, area: PreparedArea, builder: GeometryBuilder): number {
+  const box = geometry.boxOf(i);
+  if (geometry.kind[i] !== Kind.Collection) return clipFeature(geometry, i, box, area, builder);
+  return clipCollection(geometry, i, area, builder);
+}
+
+/** Each part by itself; what is left stays one collection. */
+function clipCollection(geometry: GeometryArray, i: number, area: PreparedArea, builder: GeometryBuilder): number {
+  const single = new GeometryBuilder();
+  for (let p = geometry.partStart[i]; p < geometry.partStart[i + 1]; p++) {
+    single.feature(geometry.kindOfPart(i, p));
+    single.part();
+    for (let r = geometry.ringStart[p]; r < geometry.ringStart[p + 1]; r++) {
+      single.ring();
+      single.run(geometry.xy, geometry.vertexStart[r], geometry.vertexStart[r + 1] - geometry.vertexStart[r]);
+    }
+  }
+  const parts = single.finish();
+  const left = new GeometryBuilder();
+  let changed = false;
+  for (let k = 0; k < parts.length; k++) {
+    const box = parts.boxOf(k);
+    let result = settleByBox(area, box);
+    if (result === Clipped.Undecided) result = clipFeature(parts, k, box, area, left);
+    else if (result === Clipped.Whole) left.copy(parts, k);
+    if (result !== Clipped.Whole) changed = true;
+  }
+  if (!changed) {
+    builder.copy(geometry, i);
+    return Clipped.Whole;
+  }
+  const pieces = left.finish();
+  if (pieces.length === 0) return Clipped.Outside;
+  builder.feature(Kind.Collection);
+  for (let k = 0; k < pieces.length; k++) {
+    for (let p = pieces.partStart[k]; p < pieces.partStart[k + 1]; p++) {
+      builder.part(pieces.kindOfPart(k, p));
+      for (let r = pieces.ringStart[p]; r < pieces.ringStart[p + 1]; r++) {
+        builder.ring();
+        builder.run(pieces.xy, pieces.vertexStart[r], pieces.vertexStart[r + 1] - pieces.vertexStart[r]);
+      }
+    }
+  }
+  return Clipped.Cut;
+}

@@ -1,0 +1,56 @@
+import { GeometryArray } from '../../geometry/geometry-array.ts';
+
+/**
+ * Heights and measures for geometries that an overlay made: original corners keep theirs; new ones get theirs
+ * interpolated by distance between the nearest original corners of the same ring or path; NaN where a ring has none.
+ */
+export function fillHeights(source: GeometryArray, indices: readonly number[], made: GeometryArray): GeometryArray {
+  const z = source.z === null ? null : ordinates(source, indices, made, source.z);
+  const m = source.m === null ? null : ordinates(source, indices, made, source.m);
+  return new GeometryArray({ ...made.buffers(), z, m });
+}
+
+function ordinates(source: GeometryArray, indices: readonly number[], made: GeometryArray, from: Float64Array): Float64Array {
+  const out = new Float64Array(made.vertexCount).fill(NaN);
+  indices.forEach((i, k) => {
+    const known = new Map<number, Map<number, number>>();
+    for (let v = source.firstVertex(i); v < source.endVertex(i); v++) {
+      const x = source.xy[2 * v];
+      let column = known.get(x);
+      if (column === undefined) known.set(x, (column = new Map()));
+      column.set(source.xy[2 * v + 1], from[v]);
+    }
+    for (let r = made.ringStart[made.partStart[k]]; r < made.ringStart[made.partStart[k + 1]]; r++) {
+      const first = made.vertexStart[r];
+      const end = made.vertexStart[r + 1];
+      for (let v = first; v < end; v++) out[v] = known.get(made.xy[2 * v])?.get(made.xy[2 * v + 1]) ?? NaN;
+      interpolate(made.xy, out, first, end);
+    }
+  });
+  return out;
+}
+
+function interpolate(xy: Float64Array, out: Float64Array, first: number, end: number): void {
+  let before = -1;
+  for (let v = first; v < end; v++) {
+    if (!Number.isNaN(out[v])) {
+      before = v;
+      continue;
+    }
+    let after = v + 1;
+    while (after < end && Number.isNaN(out[after])) after++;
+    if (before < 0 && after >= end) return;
+    if (before < 0) out[v] = out[after];
+    else if (after >= end) out[v] = out[before];
+    else {
+      const distance = (a: number, b: number) => {
+        let sum = 0;
+        for (let k = a; k < b; k++) sum += Math.hypot(xy[2 * k + 2] - xy[2 * k], xy[2 * k + 3] - xy[2 * k + 1]);
+        return sum;
+      };
+      const share = distance(before, v) / (distance(before, after) || 1);
+      out[v] = out[before] + share * (out[after] - out[before]);
+    }
+    before = v;
+  }
+}

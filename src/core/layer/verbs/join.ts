@@ -1,0 +1,193 @@
+import { type Count, closeAccount, grouped } from '../../account.ts';
+import { IsomericError } from '../../errors.ts';
+import type { Column } from '../../table/column.ts';
+import { ColumnBuilder, takeValues } from '../../table/column-builder.ts';
+import { eachKey, KeyIndex } from '../../table/key-index.ts';
+import { digitWidth, type KeyRepair, proposeZeros, withZeros } from '../../table/key-repair.ts';
+import { type Field, freeName, requireField, type Schema } from '../../table/schema.ts';
+import type { Table } from '../layer.ts';
+import { applyVerb } from './verb.ts';
+
+export interface JoinOptions {
+  /** Field of the layer and field of the table whose values must be equal. */
+  on: readonly [layerField: string, tableField: string];
+  /** Columns of the table to bring over; all but the key when left out. [name, new name] renames. */
+  columns?: readonly (string | readonly [string, string])[];
+  /** Applied to the keys of the side that lost something; only when asked for. */
+  repair?: KeyRepair;
+}
+
+interface HeldTable {
+  columns: Column[];
+  index: KeyIndex;
+  rows: number;
+  blankKeys: number;
+}
+
+const encoder = new TextEncoder();
+
+async function hold(table: Table, key: number, chosen: readonly number[], repaired: (text: string) => string | null): Promise<HeldTable> {
+  const index = new KeyIndex();
+  const builders = chosen.map((c) => new ColumnBuilder(table.schema[c].type));
+  let rows = 0;
+  let blankKeys = 0;
+  for await (const batch of table.batches()) {
+    eachKey(batch.columns[key], (row, bytes, start, end) => {
+      if (bytes === null || start === end) {
+        blankKeys++;
+        return;
+      }
+      const other = repaired === unchanged ? null : repaired(new TextDecoder().decode(bytes.subarray(start, end)));
+      if (other === null) index.add(bytes, start, end, rows + row);
+      else {
+        const changed = encoder.encode(other);
+        index.add(changed, 0, changed.length, rows + row);
+      }
+    });
+    chosen.forEach((c, n) => {
+      const column = batch.columns[c];
+      for (let i = 0; i < batch.length; i++) builders[n].copy(column, i);
+    });
+    rows += batch.length;
+  }
+  return { columns: builders.map((builder) => builder.finish()), index, rows, blankKeys };
+}
+
+const unchanged = (): null => null;
+
+/** All keys of a layer, for proposals and for the width that lost zeros are restored to. */
+async function keysOf(table: Table, key: number): Promise<KeyIndex> {
+  const index = new KeyIndex();
+  let rows = 0;
+  for await (const batch of table.batches()) {
+    eachKey(batch.columns[key], (row, bytes, start, end) => {
+      if (bytes !== null && start !== end) index.add(bytes, start, end, rows + row);
+    });
+    rows += batch.length;
+  }
+  return index;
+}
+
+/**
+ * Brings columns of a table to the features with the same key: one row to one feature. Every feature stays; those
+ * without a row get blanks. The account tells what matched, what was left over on both sides, keys that came twice
+ * (the first row was taken), and repairs with their proof.
+ */
+export function join<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
+  const [layerKey, tableKey] = [requireField(layer.schema, options.on[0], layer.name), requireField(table.schema, options.on[1], table.name)];
+  const wanted = options.columns ?? table.schema.filter((_, c) => c !== tableKey).map((field) => field.name);
+  const chosen: number[] = [];
+  const added: Field[] = [];
+  const notes: string[] = [];
+  for (const column of wanted) {
+    const [name, rename] = typeof column === 'string' ? [column, column] : column;
+    const c = requireField(table.schema, name, table.name);
+    const free = freeName(rename, [...layer.schema, ...added].map((field) => field.name));
+    if (free !== rename) notes.push(`The column ${rename} of ${table.name} is called ${free} here, since ${layer.name} has a ${rename} already.`);
+    chosen.push(c);
+    added.push({ ...table.schema[c], name: free, title: table.schema[c].title ?? (free === name ? undefined : name) });
+  }
+  if (options.repair !== undefined && options.repair !== 'leading zeros') {
+    throw new IsomericError('repair-unknown', `There is no key repair “${options.repair}”.`, { blame: 'usage', advice: 'There is: leading zeros.' });
+  }
+  const schema: Schema = [...layer.schema, ...added];
+  return applyVerb('Join', layer, {
+    schema,
+    count: layer.count,
+    handOn: (given) => given,
+    async *run(account, source) {
+      account.notes.push(...notes);
+      let pad: (text: string) => string | null = unchanged;
+      if (options.repair === 'leading zeros') {
+        const width = digitWidth(await keysOf(layer, layerKey));
+        if (width > 0) {
+          pad = (text) => withZeros(text, width);
+          account.notes.push(`Repair: leading zeros of ${tableField(options)} were restored to ${width} digits, as asked.`);
+        } else account.notes.push(`Repair: leading zeros were to be restored, but the keys of ${layer.name} are not digits of one length; nothing was changed.`);
+      }
+      const held = await hold(table, tableKey, chosen, pad);
+      const used = new Uint8Array(held.index.size);
+      const layerIndex = new KeyIndex();
+      let all = 0;
+      let matched = 0;
+      let blank = 0;
+      for await (const batch of source) {
+        const rows = new Int32Array(batch.length).fill(-1);
+        eachKey(batch.columns[layerKey], (i, bytes, start, end) => {
+          if (bytes === null || start === end) {
+            blank++;
+            return;
+          }
+          layerIndex.add(bytes, start, end, all + i);
+          const key = held.index.get(bytes, start, end);
+          if (key < 0) return;
+          used[key] = 1;
+          matched++;
+          rows[i] = held.index.firstRow[key];
+        });
+        all += batch.length;
+        yield batch.with({ columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))] });
+      }
+      const lonely: string[] = [];
+      for (let key = 0; key < layerIndex.size; key++) {
+        const text = layerIndex.text(key);
+        if (held.index.getText(text) < 0) lonely.push(text);
+      }
+      const over: string[] = [];
+      const twice: string[] = [];
+      for (let key = 0; key < held.index.size; key++) {
+        if (used[key] === 0) over.push(held.index.text(key));
+        if (held.index.times[key] > 1) twice.push(held.index.text(key));
+      }
+      account.counts = {
+        in: all, matched, withoutRow: all - matched, tableRows: held.rows, tableKeysLeftOver: over.length, tableKeysTwice: twice.length,
+        blankKeys: blank, blankTableKeys: held.blankKeys,
+      };
+      if (lonely.length > 0) account.notes.push(`Without a row in ${table.name}: ${sample(lonely)}.`);
+      if (over.length > 0) account.notes.push(`Keys of ${table.name} without a feature: ${sample(over)}.`);
+      if (twice.length > 0) {
+        account.notes.push(`Keys that occur twice in ${table.name}: ${sample(twice)}; the first row was taken.`);
+        account.findings.push({
+          code: 'join-key-twice', severity: 'warning', layer: layer.name,
+          words: `${twice.length} ${twice.length === 1 ? 'key occurs' : 'keys occur'} more than once in ${table.name} (${sample(twice)}); the first row of each was taken.`,
+          repair: 'filter the table to one row a key, or sum its rows by key first',
+        });
+      }
+      const proposals = options.repair === undefined ? [proposeZeros(over, layerIndex, table.name), proposeZeros(lonely, held.index, layer.name)] : [];
+      for (const proposal of proposals) {
+        if (proposal === undefined) continue;
+        account.findings.push({
+          code: 'join-zeros-lost', severity: 'warning', layer: layer.name, words: proposal.words, repair: 'join with “repair: leading zeros”',
+        });
+      }
+      if (matched < all && all > 0) {
+        account.findings.push({
+          code: 'join-incomplete', severity: matched === 0 ? 'error' : 'warning', layer: layer.name,
+          words: `${grouped(all - matched)} of ${grouped(all)} ${layer.name} found no row in ${table.name} (${sample(lonely)}).`,
+        });
+      }
+      const counts: Count[] = [[matched, `matched on ${options.on[0]} = ${options.on[1]}`], [all - matched, `without a row in ${table.name}`], [over.length, `keys of ${table.name} left over`]];
+      if (twice.length > 0) counts.push([twice.length, 'keys twice']);
+      closeAccount(account, [all, `${layer.name} in`], ...counts);
+    },
+  });
+}
+
+function tableField(options: JoinOptions): string {
+  return options.on[1];
+}
+
+function sample(keys: readonly string[]): string {
+  const shown = keys.slice(0, 5).join(', ');
+  return keys.length > 5 ? `${shown} and ${grouped(keys.length - 5)} more` : shown || 'blank keys';
+}
+
+/** `code = area_code` → its two names; names with other signs stand in double quotes. */
+export function parseOn(text: string): [string, string] {
+  const found = /^\s*(?:"([^"]+)"|([^="]+?))\s*(?:=\s*(?:"([^"]+)"|([^="]+?))\s*)?$/.exec(text);
+  if (found === null) {
+    throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, { blame: 'usage', advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.' });
+  }
+  const left = found[1] ?? found[2];
+  return [left, found[3] ?? found[4] ?? left];
+}

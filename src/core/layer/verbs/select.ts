@@ -1,0 +1,28 @@
+import { closeAccount } from '../../account.ts';
+import { type Field, requireField } from '../../table/schema.ts';
+import type { Table } from '../layer.ts';
+import { applyVerb } from './verb.ts';
+
+/** Keeps the named columns, in the given order, and renames those written as [name, new name]. */
+export function selectColumns<T extends Table>(table: T, columns: readonly (string | readonly [string, string])[]): T {
+  const chosen = columns.map((column) => {
+    const [name, rename] = typeof column === 'string' ? [column, column] : column;
+    const index = requireField(table.schema, name, table.name);
+    const field: Field = { ...table.schema[index], name: rename };
+    return { index, field };
+  });
+  return applyVerb('Select', table, {
+    schema: chosen.map(({ field }) => field),
+    count: table.count,
+    handOn: (options) => options,
+    async *run(account, source) {
+      let all = 0;
+      for await (const batch of source) {
+        all += batch.length;
+        yield batch.with({ columns: chosen.map(({ index }) => batch.columns[index]) });
+      }
+      account.counts = { in: all };
+      closeAccount(account, [all, `${table.name} in`], [chosen.length, `of ${table.schema.length} columns kept`]);
+    },
+  });
+}

@@ -1,0 +1,39 @@
+import { type Account, openAccount, resetAccount } from '../../account.ts';
+import type { Batch } from '../batch.ts';
+import { isLayer, type Layer, type ReadOptions, type Table } from '../layer.ts';
+
+/** What a verb makes of a layer: changed parts of it, and a stream that turns batches into batches. */
+export interface Plan {
+  schema?: Layer['schema'];
+  crs?: Layer['crs'];
+  kinds?: Layer['kinds'];
+  extent?: Layer['extent'];
+  /** Known number of rows afterwards; left out when it is not known before reading. */
+  count?: number;
+  /** Turns the stream; called at every reading, after the account has been reset. Closes the account at its end. */
+  run(account: Account, source: AsyncIterable<Batch>): AsyncIterable<Batch>;
+  /** What of the reading options may be handed on to the source. */
+  handOn?(options: ReadOptions | undefined): ReadOptions | undefined;
+}
+
+/**
+ * Applies a planned verb to a layer or table. Nothing is read here; mistakes in the plan have already been told. The
+ * result has the accounts of its source and, last, its own.
+ */
+export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan): T {
+  const account = openAccount(verb, source.name);
+  const changed = isLayer(source)
+    ? { crs: plan.crs === undefined ? source.crs : plan.crs, kinds: 'kinds' in plan ? plan.kinds : source.kinds, extent: plan.extent }
+    : {};
+  return {
+    ...source,
+    ...changed,
+    schema: plan.schema ?? source.schema,
+    count: plan.count,
+    accounts: [...source.accounts, account],
+    batches(options?: ReadOptions) {
+      resetAccount(account);
+      return plan.run(account, source.batches(plan.handOn?.(options)));
+    },
+  };
+}

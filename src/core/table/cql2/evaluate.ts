@@ -1,0 +1,277 @@
+import { suggest } from '../../nearest.ts';
+import type { Batch } from '../../layer/batch.ts';
+import { type FieldType, fieldIndex, type Schema } from '../schema.ts';
+import { expressionError, parseExpression } from './parse.ts';
+import type { Expression } from './syntax.ts';
+
+/** Kinds of value inside expressions; dates are days, time stamps milliseconds. */
+type Kind = 'number' | 'text' | 'boolean' | 'date' | 'timestamp' | 'null';
+type Cell = number | string | boolean | null;
+type Reader = (i: number) => Cell;
+
+/** An expression checked against a schema, ready to be bound to batches. */
+export interface Compiled {
+  kind: Kind;
+  /** True when every result is a whole number. */
+  whole: boolean;
+  /** Names of the fields it reads. */
+  fields: readonly string[];
+  bind(batch: Batch): Reader;
+}
+
+const kindOfType: Record<FieldType, Kind> = {
+  integer: 'number', real: 'number', text: 'text', boolean: 'boolean', date: 'date', timestamp: 'timestamp', bytes: 'text', json: 'text',
+};
+
+const kindWords: Record<Kind, string> = { number: 'a number', text: 'text', boolean: 'true or false', date: 'a date', timestamp: 'a time', null: 'NULL' };
+
+/** Compiles CQL2 text. Unknown fields and comparisons of unlike things are told with their character. */
+export function compileExpression(text: string, schema: Schema, of: string): Compiled {
+  return new Compiler(text, schema, of).whole();
+}
+
+interface Node {
+  kind: Kind;
+  whole: boolean;
+  bind: (batch: Batch) => Reader;
+}
+
+const collator = new Intl.Collator('en', { sensitivity: 'variant' });
+
+class Compiler {
+  private readonly text: string;
+  private readonly schema: Schema;
+  private readonly of: string;
+  private readonly fields = new Set<string>();
+
+  constructor(text: string, schema: Schema, of: string) {
+    this.text = text;
+    this.schema = schema;
+    this.of = of;
+  }
+
+  whole(): Compiled {
+    const node = this.compile(parseExpression(this.text));
+    return { kind: node.kind, whole: node.whole, bind: node.bind, fields: [...this.fields] };
+  }
+
+  private fail(code: string, words: string, at: number, advice = ''): never {
+    throw expressionError(code, words, this.text, at, advice);
+  }
+
+  private compile(e: Expression): Node {
+    switch (e.op) {
+      case 'literal': {
+        const { value } = e;
+        const kind: Kind = e.kind ?? (value === null ? 'null' : typeof value === 'string' ? 'text' : (typeof value as 'number'));
+        return { kind, whole: Number.isInteger(value), bind: () => () => value };
+      }
+      case 'property':
+        return this.property(e.name, e.at);
+      case 'and':
+      case 'or':
+        return this.logic(e.op, e.args.map((arg) => this.wanted(arg, 'boolean')));
+      case 'not': {
+        const arg = this.wanted(e.arg, 'boolean');
+        return node('boolean', (batch) => {
+          const read = arg.bind(batch);
+          return (i) => {
+            const value = read(i);
+            return value === null ? null : !value;
+          };
+        });
+      }
+      case 'isNull': {
+        const arg = this.compile(e.arg);
+        return node('boolean', (batch) => {
+          const read = arg.bind(batch);
+          return (i) => read(i) === null;
+        });
+      }
+      case '=':
+      case '<>':
+      case '<':
+      case '>':
+      case '<=':
+      case '>=':
+        return this.comparison(e.op, e.left, e.right, e.at);
+      case 'between': {
+        const low = this.comparison('>=', e.arg, e.low, e.at);
+        const high = this.comparison('<=', e.arg, e.high, e.at);
+        return this.logic('and', [low, high]);
+      }
+      case 'in': {
+        const tests = e.list.map((item) => this.comparison('=', e.arg, item, item.at));
+        return this.inList(e) ?? this.logic('or', tests);
+      }
+      case 'like': {
+        const arg = this.wanted(e.arg, 'text');
+        const pattern = likePattern(e.pattern);
+        return node('boolean', (batch) => {
+          const read = arg.bind(batch);
+          return (i) => {
+            const value = read(i);
+            return value === null ? null : pattern.test(value as string);
+          };
+        });
+      }
+      case 'casei':
+      case 'accenti': {
+        const arg = this.wanted(e.arg, 'text');
+        const fold = e.op === 'casei' ? (t: string) => t.toLowerCase() : (t: string) => t.normalize('NFD').replace(/\p{M}/gu, '');
+        return node('text', (batch) => {
+          const read = arg.bind(batch);
+          return (i) => {
+            const value = read(i);
+            return value === null ? null : fold(value as string);
+          };
+        });
+      }
+      case 'negate': {
+        const arg = this.wanted(e.arg, 'number');
+        return { ...node('number', (batch) => {
+          const read = arg.bind(batch);
+          return (i) => {
+            const value = read(i);
+            return value === null ? null : -(value as number);
+          };
+        }), whole: arg.whole };
+      }
+      default:
+        return this.arithmetic(e);
+    }
+  }
+
+  private wanted(e: Expression, kind: Kind): Node {
+    const compiled = this.compile(e);
+    if (compiled.kind === kind || compiled.kind === 'null') return compiled;
+    return this.fail('expression-type', `${kindWords[kind]} is needed, but this is ${kindWords[compiled.kind]},`, e.at);
+  }
+
+  private property(name: string, at: number): Node {
+    const index = fieldIndex(this.schema, name);
+    if (index < 0) {
+      this.fail('field-unknown', `There is no field “${name}” in ${this.of},`, at, suggest(name, this.schema.map((field) => field.name)));
+    }
+    this.fields.add(name);
+    const field = this.schema[index];
+    const kind = kindOfType[field.type];
+    const whole = field.type === 'integer';
+    if (kind === 'text') return { kind, whole, bind: (batch) => (i) => batch.columns[index].text(i) };
+    if (kind === 'boolean') {
+      return { kind, whole, bind: (batch) => {
+        const column = batch.columns[index];
+        return (i) => (column.isNull(i) ? null : column.numbers![i] === 1);
+      } };
+    }
+    return { kind, whole, bind: (batch) => {
+      const column = batch.columns[index];
+      const numbers = column.numbers!;
+      if (column.valid === null) return (i) => numbers[i];
+      return (i) => (column.isNull(i) ? null : numbers[i]);
+    } };
+  }
+
+  /** Three-valued logic: NULL AND FALSE is FALSE, NULL OR TRUE is TRUE, else NULL stays NULL. */
+  private logic(op: 'and' | 'or', args: Node[]): Node {
+    const decisive = op === 'or';
+    return node('boolean', (batch) => {
+      const readers = args.map((arg) => arg.bind(batch));
+      return (i) => {
+        let unknown = false;
+        for (const read of readers) {
+          const value = read(i);
+          if (value === decisive) return decisive;
+          if (value === null) unknown = true;
+        }
+        return unknown ? null : !decisive;
+      };
+    });
+  }
+
+  private comparison(op: string, leftE: Expression, rightE: Expression, at: number): Node {
+    const left = this.compile(leftE);
+    const right = this.compile(rightE);
+    if (left.kind !== right.kind && left.kind !== 'null' && right.kind !== 'null') {
+      const codeAsNumber = (left.kind === 'text' && right.kind === 'number' && rightE.op === 'literal' && rightE) || (right.kind === 'text' && left.kind === 'number' && leftE.op === 'literal' && leftE);
+      const advice = codeAsNumber ? `Codes are text: write '${String(codeAsNumber.value)}' in single quotes.` : '';
+      this.fail('expression-type', `${kindWords[left.kind]} is compared with ${kindWords[right.kind]}`, at, advice);
+    }
+    const text = left.kind === 'text';
+    const order: (a: never, b: never) => number = text && op !== '=' && op !== '<>' ? (collator.compare as never) : (a, b) => (a < b ? -1 : a > b ? 1 : 0);
+    const test: (c: number) => boolean = {
+      '=': (c: number) => c === 0, '<>': (c: number) => c !== 0, '<': (c: number) => c < 0,
+      '>': (c: number) => c > 0, '<=': (c: number) => c <= 0, '>=': (c: number) => c >= 0,
+    }[op]!;
+    return node('boolean', (batch) => {
+      const a = left.bind(batch);
+      const b = right.bind(batch);
+      return (i) => {
+        const x = a(i);
+        const y = b(i);
+        return x === null || y === null ? null : test(order(x as never, y as never));
+      };
+    });
+  }
+
+  /** IN over literals of one kind: one look-up in a set. */
+  private inList(e: Extract<Expression, { op: 'in' }>): Node | null {
+    const values = new Set<Cell>();
+    for (const item of e.list) {
+      if (item.op !== 'literal' || item.value === null) return null;
+      values.add(item.value);
+    }
+    const arg = this.compile(e.arg);
+    return node('boolean', (batch) => {
+      const read = arg.bind(batch);
+      return (i) => {
+        const value = read(i);
+        return value === null ? null : values.has(value);
+      };
+    });
+  }
+
+  private arithmetic(e: Extract<Expression, { op: '+' | '-' | '*' | '/' | '%' | 'div' | '^' }>): Node {
+    const left = this.wanted(e.left, 'number');
+    const right = this.wanted(e.right, 'number');
+    const operate: (a: number, b: number) => number = {
+      '+': (a: number, b: number) => a + b,
+      '-': (a: number, b: number) => a - b,
+      '*': (a: number, b: number) => a * b,
+      '/': (a: number, b: number) => a / b,
+      '%': (a: number, b: number) => a % b,
+      div: (a: number, b: number) => Math.trunc(a / b),
+      '^': (a: number, b: number) => a ** b,
+    }[e.op];
+    const whole = e.op === 'div' || (e.op !== '/' && e.op !== '^' && left.whole && right.whole);
+    return { kind: 'number', whole, bind: (batch) => {
+      const a = left.bind(batch);
+      const b = right.bind(batch);
+      return (i) => {
+        const x = a(i);
+        const y = b(i);
+        if (x === null || y === null) return null;
+        const value = operate(x as number, y as number);
+        // Division by zero and other results that are no number are no value.
+        return Number.isFinite(value) ? value : null;
+      };
+    } };
+  }
+}
+
+function node(kind: Kind, bind: (batch: Batch) => Reader): Node {
+  return { kind, whole: false, bind };
+}
+
+/** % any run of characters, _ one character, \ takes the next one as it is. */
+function likePattern(pattern: string): RegExp {
+  let source = '';
+  for (let k = 0; k < pattern.length; k++) {
+    const c = pattern[k];
+    if (c === '\\' && k + 1 < pattern.length) source += pattern[++k].replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&');
+    else if (c === '%') source += '[\\s\\S]*';
+    else if (c === '_') source += '[\\s\\S]';
+    else source += c.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&');
+  }
+  return new RegExp(`^${source}$`, 'u');
+}

@@ -1,0 +1,55 @@
+import type { KeyIndex } from './key-index.ts';
+
+/** A way to turn keys of one side into keys of the other, with the proof of how many it would match. */
+export interface RepairProposal {
+  repair: KeyRepair;
+  /** Keys that find no partner now and would find one. */
+  wouldMatch: number;
+  /** Keys without a partner now. */
+  unmatched: number;
+  /** `1204 → 01204` */
+  examples: string[];
+  words: string;
+}
+
+export const keyRepairs = ['leading zeros'] as const;
+export type KeyRepair = (typeof keyRepairs)[number];
+
+/** The common length of keys that are made of digits only; 0 when they differ in length or hold letters. */
+export function digitWidth(index: KeyIndex): number {
+  let width = 0;
+  for (let key = 0; key < index.size; key++) {
+    const text = index.text(key);
+    if (!/^\d+$/.test(text)) return 0;
+    if (width === 0) width = text.length;
+    else if (width !== text.length) return 0;
+  }
+  return width;
+}
+
+/** Restores the zeros that a key of digits lost: `1204` → `01204` for width 5. Other keys stay as they are. */
+export function withZeros(key: string, width: number): string {
+  return /^\d+$/.test(key) && key.length < width ? key.padStart(width, '0') : key;
+}
+
+/**
+ * Would the unmatched keys of one side (all shorter than the fixed width of the other) match with their leading zeros
+ * restored? Undefined when not one would.
+ */
+export function proposeZeros(unmatched: readonly string[], other: KeyIndex, whose: string): RepairProposal | undefined {
+  const width = digitWidth(other);
+  if (width === 0) return undefined;
+  let wouldMatch = 0;
+  const examples: string[] = [];
+  for (const key of unmatched) {
+    const padded = withZeros(key, width);
+    if (padded === key || other.getText(padded) < 0) continue;
+    wouldMatch++;
+    if (examples.length < 3) examples.push(`${key} → ${padded}`);
+  }
+  if (wouldMatch === 0) return undefined;
+  return {
+    repair: 'leading zeros', wouldMatch, unmatched: unmatched.length, examples,
+    words: `${wouldMatch} of the ${unmatched.length} unmatched keys of ${whose} lost leading zeros: padded to ${width} digits they match (${examples.join(', ')}).`,
+  };
+}

@@ -1,0 +1,305 @@
+import iconv from 'iconv-lite';
+import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import type { Finding } from '../../core/findings.ts';
+import { ColumnBuilder } from '../../core/table/column-builder.ts';
+import type { Field, FieldType } from '../../core/table/schema.ts';
+import { ByteQueue, type ByteSource } from '../byte-source.ts';
+
+interface DbaseField {
+  name: string;
+  letter: string;
+  at: number;
+  width: number;
+  decimals: number;
+  type: FieldType;
+}
+
+export interface DbaseHeader {
+  fields: DbaseField[];
+  records: number;
+  headerLength: number;
+  recordLength: number;
+  /** Name for iconv-lite. */
+  encoding: string;
+  findings: Finding[];
+}
+
+/** Code pages by the language byte of the header (byte 29). */
+const languagePages: Record<number, string> = {
+  0x01: 'cp437', 0x02: 'cp850', 0x03: 'cp1252', 0x08: 'cp865', 0x09: 'cp437', 0x0a: 'cp850', 0x13: 'cp932', 0x4d: 'cp936', 0x4e: 'cp949',
+  0x4f: 'cp950', 0x57: 'cp1252', 0x58: 'cp1252', 0x59: 'cp1252', 0x64: 'cp852', 0x65: 'cp866', 0x66: 'cp865', 0x6a: 'cp737', 0x6b: 'cp857',
+  0xc8: 'cp1250', 0xc9: 'cp1251', 0xca: 'cp1254', 0xcb: 'cp1253', 0xcc: 'cp1257',
+};
+
+/** A name from a .cpg file (`UTF-8`, `1252`, `ISO 8859-1`, `ANSI 1252`) → one that iconv-lite knows. */
+export function encodingFromText(text: string): string | undefined {
+  const name = text.trim().toLowerCase().replace(/^ansi[ _]?/, '').replace(/^(oem|ldid\/)/, '');
+  if (/^\d{3,5}$/.test(name)) return name === '65001' ? 'utf-8' : name.startsWith('8859') ? `iso-8859-${name.slice(4)}` : `cp${name}`;
+  const candidate = name.replace(/^iso[ _]?8859/, 'iso-8859').replace(/^utf8$/, 'utf-8');
+  return iconv.encodingExists(candidate) ? candidate : undefined;
+}
+
+/** Reads the header. `asked` is the encoding from a .cpg file or from the caller. */
+export async function readDbaseHeader(source: ByteSource, asked?: string): Promise<DbaseHeader> {
+  const fail = (words: string, byte: number): never => {
+    throw new IsomericError('dbase-damaged', words, { place: { file: source.name, byte }, advice: 'The .dbf file is damaged or was cut short: get it again.' });
+  };
+  if (source.size < 33) fail(`It has only ${source.size} bytes, less than a header.`, 0);
+  const head = await source.bytes(0, 32);
+  const view = new DataView(head.buffer, head.byteOffset, head.byteLength);
+  let records = view.getUint32(4, true);
+  const headerLength = view.getUint16(8, true);
+  const recordLength = view.getUint16(10, true);
+  if (headerLength < 33 || headerLength > source.size || recordLength < 1) fail('Its header names impossible lengths.', 8);
+  const findings: Finding[] = [];
+  const present = Math.floor((source.size - headerLength) / recordLength);
+  if (present < records) {
+    findings.push({ code: 'dbase-cut', severity: 'error', words: `${source.name}: the header promises ${grouped(records)} records, but only ${grouped(present)} are there.`, repair: 'get the file again' });
+    records = present;
+  }
+  const language = head[29];
+  let encoding = asked ?? languagePages[language];
+  if (encoding === undefined) {
+    encoding = 'utf-8';
+    findings.push({ code: 'encoding-guessed', severity: 'note', words: `${source.name} does not say its encoding: UTF-8 is taken, and windows-1252 where that does not fit.` });
+  }
+  const descriptors = await source.bytes(32, headerLength);
+  const fields: DbaseField[] = [];
+  let at = 1;
+  for (let k = 0; k + 32 <= descriptors.length && descriptors[k] !== 0x0d; k += 32) {
+    let nameEnd = k;
+    while (nameEnd < k + 11 && descriptors[nameEnd] !== 0) nameEnd++;
+    const name = decode(descriptors.subarray(k, nameEnd), encoding).trim();
+    const letter = String.fromCharCode(descriptors[k + 11]).toUpperCase();
+    let width = descriptors[k + 16];
+    let decimals = descriptors[k + 17];
+    if (letter === 'C' && decimals > 0) {
+      // Long text fields: the second byte counts on.
+      width += 256 * decimals;
+      decimals = 0;
+    }
+    if (!'CNFLDMIBOTY@+'.includes(letter)) fail(`The field ${name} has the unknown type “${letter}”.`, 32 + k + 11);
+    fields.push({ name, letter, at, width, decimals, type: typeOf(letter, width, decimals) });
+    at += width;
+  }
+  if (fields.length === 0) fail('Its header describes no field.', 32);
+  if (at > recordLength) fail(`Its fields take ${at} bytes, but a record has only ${recordLength}.`, 10);
+  const header: DbaseHeader = { fields, records, headerLength, recordLength, encoding, findings };
+  await checkLongNumbers(source, header);
+  return header;
+}
+
+function typeOf(letter: string, width: number, decimals: number): FieldType {
+  switch (letter) {
+    case 'N':
+      return decimals === 0 && width <= 20 ? 'integer' : 'real';
+    case 'F':
+    case 'B':
+    case 'O':
+    case 'Y':
+      return 'real';
+    case 'I':
+    case '+':
+      return 'integer';
+    case 'L':
+      return 'boolean';
+    case 'D':
+      return 'date';
+    default:
+      return 'text';
+  }
+}
+
+function decode(bytes: Uint8Array, encoding: string): string {
+  if (encoding === 'utf-8') {
+    try {
+      return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+    } catch {
+      return iconv.decode(bytes as Buffer, 'windows-1252');
+    }
+  }
+  return iconv.decode(bytes as Buffer, encoding);
+}
+
+/** Whole-number fields wider than 15 digits may hold what a double cannot: then they are kept as text; or fractions. */
+async function checkLongNumbers(source: ByteSource, header: DbaseHeader): Promise<void> {
+  const wide = header.fields.filter((field) => field.letter === 'N' && field.type === 'integer' && field.width > 15);
+  if (wide.length === 0) return;
+  for await (const record of records(source, header)) {
+    for (const field of wide) {
+      const text = ascii(record, field.at, field.at + field.width);
+      if (text === '' || text.startsWith('*')) continue;
+      if (text.includes('.')) field.type = field.type === 'text' ? 'text' : 'real';
+      else if (!Number.isSafeInteger(Number(text)) && /^-?\d+$/.test(text)) field.type = 'text';
+    }
+  }
+}
+
+function ascii(bytes: Uint8Array, start: number, end: number): string {
+  let text = '';
+  for (let k = start; k < end; k++) if (bytes[k] !== 32 && bytes[k] !== 0) text += String.fromCharCode(bytes[k]);
+  return text;
+}
+
+/** All records in order, deleted ones too. A view is valid until the next one is asked for. */
+export async function* records(source: ByteSource, header: DbaseHeader): AsyncGenerator<Uint8Array> {
+  const queue = new ByteQueue(source.stream());
+  try {
+    await queue.ensure(header.headerLength);
+    queue.take(header.headerLength);
+    for (let n = 0; n < header.records; n++) {
+      if (queue.ready < header.recordLength && (await queue.ensure(header.recordLength)) < header.recordLength) return;
+      yield queue.take(header.recordLength);
+    }
+  } finally {
+    await queue.close();
+  }
+}
+
+export function dbaseSchema(header: DbaseHeader): Field[] {
+  const taken = new Set<string>();
+  return header.fields.map(({ name, type }) => {
+    let free = name === '' ? 'field' : name;
+    for (let n = 2; taken.has(free); n++) free = `${name}_${n}`;
+    taken.add(free);
+    return { name: free, type };
+  });
+}
+
+/** Reads records into column builders. */
+export class DbaseColumns {
+  readonly builders: ColumnBuilder[];
+  /** Values written as asterisks because they did not fit their field. */
+  overflowed = 0;
+  /** Values that are not of their field's type; they become blanks. */
+  unreadable = 0;
+  private readonly fields: DbaseField[];
+  private readonly encoding: string;
+
+  constructor(header: DbaseHeader) {
+    this.fields = header.fields;
+    this.encoding = header.encoding;
+    this.builders = header.fields.map((field) => new ColumnBuilder(field.type));
+  }
+
+  blank(): void {
+    for (const builder of this.builders) builder.null();
+  }
+
+  add(record: Uint8Array): void {
+    const { fields, builders } = this;
+    for (let f = 0; f < fields.length; f++) {
+      const field = fields[f];
+      this.value(record, field, builders[f]);
+    }
+  }
+
+  private value(record: Uint8Array, field: DbaseField, builder: ColumnBuilder): void {
+    let start = field.at;
+    let end = start + field.width;
+    if (field.letter === 'I' || field.letter === '+') {
+      builder.number(new DataView(record.buffer, record.byteOffset + start, 4).getInt32(0, true));
+      return;
+    }
+    if (field.letter === 'O' || field.letter === 'B') {
+      builder.number(new DataView(record.buffer, record.byteOffset + start, 8).getFloat64(0, true));
+      return;
+    }
+    while (end > start && (record[end - 1] === 32 || record[end - 1] === 0)) end--;
+    if (field.letter !== 'C') while (start < end && record[start] === 32) start++;
+    if (start === end) {
+      builder.null();
+      return;
+    }
+    switch (field.letter) {
+      case 'N':
+      case 'F': {
+        if (record[start] === 42) {
+          this.overflowed++;
+          builder.null();
+          return;
+        }
+        if (field.type === 'text') {
+          builder.raw(record, start, end);
+          return;
+        }
+        const value = decimal(record, start, end);
+        if (Number.isNaN(value)) {
+          this.unreadable++;
+          builder.null();
+        } else builder.number(value);
+        return;
+      }
+      case 'L': {
+        const c = record[start] | 32;
+        if (c === 116 || c === 121) builder.number(1);
+        else if (c === 102 || c === 110) builder.number(0);
+        else builder.null();
+        return;
+      }
+      case 'D': {
+        const text = ascii(record, start, end);
+        const days = /^\d{8}$/.test(text) ? Date.UTC(+text.slice(0, 4), +text.slice(4, 6) - 1, +text.slice(6)) / 86_400_000 : NaN;
+        if (Number.isNaN(days) || text === '00000000') builder.null();
+        else builder.number(days);
+        return;
+      }
+      default: {
+        let plain = this.encoding === 'utf-8';
+        if (!plain) {
+          plain = true;
+          for (let k = start; k < end; k++) {
+            if (record[k] > 127) {
+              plain = false;
+              break;
+            }
+          }
+        }
+        if (plain && (this.encoding !== 'utf-8' || isUtf8(record, start, end))) builder.raw(record, start, end);
+        else builder.text(decode(record.subarray(start, end), this.encoding));
+      }
+    }
+  }
+}
+
+function isUtf8(bytes: Uint8Array, start: number, end: number): boolean {
+  for (let k = start; k < end; k++) {
+    if (bytes[k] > 127) {
+      try {
+        new TextDecoder('utf-8', { fatal: true }).decode(bytes.subarray(start, end));
+        return true;
+      } catch {
+        return false;
+      }
+    }
+  }
+  return true;
+}
+
+const tens = Float64Array.from({ length: 23 }, (_, k) => Number(`1e${k}`));
+
+/** A decimal number in ASCII, correctly rounded; NaN when it is none. */
+function decimal(bytes: Uint8Array, start: number, end: number): number {
+  let k = start;
+  const negative = bytes[k] === 45;
+  if (negative || bytes[k] === 43) k++;
+  let value = 0;
+  let digits = 0;
+  let fraction = -1;
+  for (; k < end; k++) {
+    const c = bytes[k];
+    if (c >= 48 && c <= 57) {
+      value = value * 10 + (c - 48);
+      if (value !== 0) digits++;
+      if (fraction >= 0) fraction++;
+    } else if (c === 46 && fraction < 0) fraction = 0;
+    else break;
+  }
+  if (k < end || digits > 15 || fraction > 22) {
+    const text = String.fromCharCode(...bytes.subarray(start, end));
+    return /^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$/.test(text) ? Number(text) : NaN;
+  }
+  if (fraction > 0) value /= tens[fraction];
+  return negative ? -value : value;
+}

@@ -1,0 +1,4 @@
+export { fileSource } from './bytes.ts';
+export { openOne, openPath } from './open.ts';
+export { saverFor, savers, writeBeside, writeChunks, writeText } from './save.ts';
+export { createDatabase, nodeSqlite } from './sqlite.ts';

@@ -1,0 +1,76 @@
+import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { createRequire } from 'node:module';
+import { IsomericError } from '../core/errors.ts';
+import type { ByteSource } from '../formats/byte-source.ts';
+import type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from '../formats/sqlite.ts';
+
+type Wasm = typeof import('node-sqlite3-wasm');
+const require = createRequire(import.meta.url);
+let wasm: Wasm | null = null;
+
+/** The WebAssembly build of SQLite, loaded when first needed. */
+function engine(): Wasm {
+  wasm ??= require('node-sqlite3-wasm') as Wasm;
+  return wasm;
+}
+
+function database(path: string, readOnly: boolean, onClose: () => void = () => {}): SqliteDatabase {
+  const db = new (engine().Database)(path, readOnly ? { fileMustExist: true, readOnly: true } : {});
+  return {
+    exec: (sql) => db.exec(sql),
+    prepare(sql): SqliteStatement {
+      const statement = db.prepare(sql);
+      return {
+        run: (values = []) => {
+          statement.run(values as SqlValue[]);
+        },
+        *rows(values = []) {
+          // Column names are distinct in all our queries, and none is a number, so their order holds.
+          for (const row of statement.iterate(values as SqlValue[])) yield Object.values(row) as SqlValue[];
+        },
+        finish: () => statement.finalize(),
+      };
+    },
+    close() {
+      db.close();
+      onClose();
+    },
+  };
+}
+
+/** A new, empty database for writing. */
+export function createDatabase(path: string): SqliteDatabase {
+  return database(path, false);
+}
+
+function copyBeside(source: ByteSource, bytes: Uint8Array | null): { path: string; remove: () => void } {
+  const folder = mkdtempSync(join(tmpdir(), 'isomeric-'));
+  const path = join(folder, 'copy.gpkg');
+  if (bytes === null) copyFileSync(source.path!, path);
+  else writeFileSync(path, bytes);
+  const remove = () => rmSync(folder, { recursive: true, force: true });
+  process.once('exit', remove);
+  return { path, remove };
+}
+
+/** SQLite for Node. Sources that are no files of their own (entries of an archive) are unpacked to a temporary file. */
+export const nodeSqlite: SqliteEngine = {
+  async openRead(source) {
+    try {
+      let opened: SqliteDatabase;
+      if (source.path !== undefined) opened = database(source.path, true);
+      else {
+        const copy = copyBeside(source, await source.bytes(0, source.size));
+        opened = database(copy.path, true, copy.remove);
+      }
+      const statement = opened.prepare('SELECT count(*) AS n FROM sqlite_master');
+      Array.from(statement.rows());
+      statement.finish();
+      return opened;
+    } catch (error) {
+      throw new IsomericError('sqlite-damaged', `SQLite cannot open it (${error instanceof Error ? error.message : String(error)}).`, { place: { file: source.name }, advice: 'The file is damaged or was cut short: get it again.' });
+    }
+  },
+};
