@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { type Column, ColumnBuilder, type Field, type FieldType, type GeometryObject, type Position, type Value } from '../src/core/index.ts';
 
 /** Coordinates without −0, which JSON does not keep. */
-const coordinate = fc.double({ min: -1e6, max: 1e6, noNaN: true }).map((v) => v + 0);
+const coordinate = fc.double({ min: -1e6, max: 1e6, noNaN: true }).map((v) => Math.round(v * 4096) / 4096 + v * 1e-9 + 0).map((v) => (Math.abs(v) < 1e-6 ? 0 : v));
 
 /** Any geometry of one dimension count (2 or 3), or null; lines with two points and more, closed rings. */
 export function anyGeometry(options: { collections?: boolean } = {}): fc.Arbitrary<GeometryObject | null> {

@@ -68,8 +68,8 @@ function geometryText(array: GeometryArray, i: number, number: (value: number) =
     if (single === Kind.LineString) return path(first, false);
     const rings: string[] = [];
     for (let r = first; r < array.ringStart[p + 1]; r++) {
-      const left = ringDoubleArea(array.xy, array.vertexStart[r], array.vertexStart[r + 1]) > 0;
-      rings.push(path(r, left !== (r === first)));
+      const twice = ringDoubleArea(array.xy, array.vertexStart[r], array.vertexStart[r + 1]);
+      rings.push(path(r, r === first ? twice < 0 : twice > 0));
     }
     return `[${rings.join(',')}]`;
   };

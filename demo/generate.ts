@@ -1,0 +1,51 @@
+/**
+ * Makes the data of Teskaria, the made-up country of the demo, byte for byte the same at every run:
+ * `npm run generate`. Into another folder: `tsx demo/generate.ts FOLDER`.
+ */
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { type Zippable, zipSync } from 'fflate';
+import { boundaryFiles } from './country/boundaries.ts';
+import { catalogue, housing, population } from './country/census.ts';
+import { buildings, footbridges, refugeHalls, roads, waterways } from './country/features.ts';
+import { gridPrj, gridText } from './country/grid.ts';
+import { type ShapeLayer, shapefile } from './country/shapefile.ts';
+
+const target = process.argv[2] ?? join(dirname(fileURLToPath(import.meta.url)), 'data');
+const text = (content: string) => new TextEncoder().encode(content);
+
+function extract(): Uint8Array {
+  const layers: [name: string, layer: ShapeLayer, prj: boolean][] = [
+    ['roads', roads(), true], ['waterways', waterways(), true], ['buildings', buildings(), true], ['refuge_halls', refugeHalls(), true], ['footbridges', footbridges(), false],
+  ];
+  const files: Zippable = { 'teskaria-ombrey/README.txt': text('Map extract of Teskaria, region Ombrey, state of 30 June 2024.\nOpen Map Data Teskaria, licence ODTL 1.0.\n') };
+  for (const [name, layer, prj] of layers) {
+    const { shp, shx, dbf } = shapefile(layer);
+    files[`teskaria-ombrey/${name}.shp`] = shp;
+    files[`teskaria-ombrey/${name}.shx`] = shx;
+    // One part in capitals, as some providers' programs write it.
+    files[`teskaria-ombrey/${name === 'roads' ? 'ROADS.DBF' : `${name}.dbf`}`] = dbf;
+    files[`teskaria-ombrey/${name}.cpg`] = text('1252');
+    if (prj) files[`teskaria-ombrey/${name}.prj`] = text(gridPrj);
+  }
+  return zipSync(files, { level: 9, mtime: new Date(2024, 5, 30, 12, 0, 0) });
+}
+
+const files: Record<string, Uint8Array> = {
+  'teskaria-grid.wkt': text(`${gridText}\n`),
+  'statistics-office/HOUSING.csv': text(housing()),
+  'statistics-office/POPULATION.csv': text(population()),
+  'statistics-office/catalogue.json': text(catalogue()),
+  'map-extracts/teskaria-ombrey.zip': extract(),
+};
+for (const [name, content] of Object.entries(boundaryFiles())) files[`boundary-office/${name}`] = text(content);
+
+rmSync(target, { recursive: true, force: true });
+let bytes = 0;
+for (const [path, content] of Object.entries(files)) {
+  mkdirSync(dirname(join(target, path)), { recursive: true });
+  writeFileSync(join(target, path), content);
+  bytes += content.length;
+}
+console.log(`Teskaria: ${Object.keys(files).length} files, ${bytes} bytes, in ${target}.`);
