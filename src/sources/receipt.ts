@@ -1,0 +1,35 @@
+/** One file as it was received: what the ledger keeps of it. No secret ever stands in it. */
+export interface Receipt {
+  kind: 'file';
+  /** `boundary-office/wards` */
+  what: string;
+  /** Path in the study folder. */
+  path: string;
+  /** Address without secrets. */
+  url: string;
+  /** When it was received, ISO 8601. */
+  at: string;
+  bytes: number;
+  sha256: string;
+  etag?: string;
+  lastModified?: string;
+  /** Address of the page that follows, for services that page. */
+  next?: string;
+  licence?: string;
+  citation?: string;
+}
+
+/** An address without user, password and the values of parameters that look like keys. */
+export function withoutSecrets(address: string): string {
+  try {
+    const url = new URL(address);
+    url.username = '';
+    url.password = '';
+    for (const name of [...url.searchParams.keys()]) {
+      if (/key|token$|secret|password|signature|auth/i.test(name) && name !== 'token') url.searchParams.set(name, '…');
+    }
+    return url.toString();
+  } catch {
+    return address;
+  }
+}
