@@ -24,3 +24,10 @@ export { ColumnBuilder, nullColumn, takeValues, textColumn } from './table/colum
 export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
 export { parseExpression } from './table/cql2/parse.ts';
 export * from './table/schema.ts';
+export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
+export { type Classes, type ClassMethod, classify, classMethods, classOf, givenClasses, parseClasses } from './mapping/classes.ts';
+export { luminance, rampColours, rampNames } from './mapping/colours.ts';
+export { decimalsFor, numberText } from './mapping/numbers.ts';
+export { boxOfArrays, type ClassLegend, drawSheet, type Sheet, type SheetLayer, sheetHeight, sheetWidth } from './mapping/sheet.ts';
+export { concatenate } from './layer/concatenate.ts';
+export { nearestWord, suggest } from './nearest.ts';

@@ -1,0 +1,111 @@
+import picocolors from 'picocolors';
+import cliProgress from 'cli-progress';
+import { type Account, type Finding, grouped } from '../core/index.ts';
+import type { Reporter } from '../study/machine.ts';
+
+/** How a command prints: for a person, or as one JSON document for a machine. */
+export interface Output {
+  json: boolean;
+  colours: ReturnType<typeof picocolors.createColors>;
+  line(text?: string): void;
+  /** To the error stream, so that results can be piped. */
+  aside(text: string): void;
+}
+
+export function makeOutput(options: { json?: boolean; colour?: boolean }): Output {
+  const wanted = options.colour !== false && picocolors.isColorSupported && !options.json;
+  return {
+    json: options.json === true,
+    colours: picocolors.createColors(wanted),
+    line: (text = '') => {
+      process.stdout.write(`${text}\n`);
+    },
+    aside: (text) => {
+      process.stderr.write(`${text}\n`);
+    },
+  };
+}
+
+export function printJson(value: unknown): void {
+  process.stdout.write(`${JSON.stringify(value, (_, each) => (each instanceof Map ? Object.fromEntries(each) : each), 2)}\n`);
+}
+
+/** `Clip: 48,210 …` with the verb set off. */
+export function sentenceText(output: Output, sentence: string): string {
+  const colon = sentence.indexOf(': ');
+  return colon < 0 || colon > 20 ? sentence : `${output.colours.bold(sentence.slice(0, colon + 1))}${sentence.slice(colon + 1)}`;
+}
+
+export function findingText(output: Output, finding: Finding): string {
+  const { colours } = output;
+  const paint = finding.severity === 'error' ? colours.red : finding.severity === 'warning' ? colours.yellow : colours.dim;
+  const where = [finding.layer, finding.feature === undefined ? undefined : `feature ${finding.feature}`, finding.at === undefined ? undefined : `at ${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}`].filter((part) => part !== undefined).join(', ');
+  return `${paint(finding.severity.padEnd(7))} ${where === '' ? '' : `${where}: `}${finding.words}${finding.repair === undefined ? '' : ` ${colours.dim(`Repair: ${finding.repair}.`)}`}`;
+}
+
+/** Prints accounts, their notes and findings. */
+export function printAccounts(output: Output, accounts: readonly Account[]): void {
+  for (const account of accounts) {
+    if (account.sentence === '') continue;
+    output.line(sentenceText(output, account.sentence));
+    for (const note of account.notes) output.line(output.colours.dim(`  ${note}`));
+    for (const finding of account.findings) output.line(`  ${findingText(output, finding)}`);
+  }
+}
+
+/** Findings for a person: the worst first, those of one kind and layer beyond a few counted. */
+export function printFindings(output: Output, findings: readonly Finding[], mostOfAKind = 3): void {
+  const order = { error: 0, warning: 1, note: 2 };
+  const groups = new Map<string, Finding[]>();
+  for (const finding of [...findings].sort((a, b) => order[a.severity] - order[b.severity])) {
+    const key = `${finding.severity} ${finding.layer} ${finding.code}`;
+    groups.set(key, [...(groups.get(key) ?? []), finding]);
+  }
+  for (const group of groups.values()) {
+    for (const finding of group.slice(0, mostOfAKind)) output.line(findingText(output, finding));
+    if (group.length > mostOfAKind) output.line(output.colours.dim(`        … and ${grouped(group.length - mostOfAKind)} more ${group[0].code} in ${group[0].layer}.`));
+  }
+}
+
+/** A reporter that prints as things happen: progress on a terminal, plain lines in a pipe, nothing with --json. */
+export function printingReporter(output: Output): Reporter & { stop(): void } {
+  const { colours } = output;
+  let bar: cliProgress.SingleBar | null = null;
+  const stop = () => {
+    bar?.stop();
+    bar = null;
+  };
+  return {
+    stop,
+    stage(words) {
+      stop();
+      if (!output.json) output.line(`\n${colours.bold(colours.underline(words))}`);
+    },
+    say(words) {
+      stop();
+      if (!output.json) output.line(sentenceText(output, words));
+    },
+    note(words) {
+      stop();
+      if (!output.json) output.line(colours.dim(`  ${words}`));
+    },
+    // Findings are printed together at the end.
+    finding: () => {},
+    progress(what, bytes) {
+      if (output.json || !process.stderr.isTTY) return;
+      if (bar === null) {
+        bar = new cliProgress.SingleBar({ format: '  {what}  {bytes} bytes', clearOnComplete: true, hideCursor: true, stream: process.stderr });
+        bar.start(1, 0, { what, bytes: grouped(bytes) });
+      }
+      bar.update(0, { what, bytes: grouped(bytes) });
+    },
+  };
+}
+
+/** Rows of text in aligned columns; numbers to the right. */
+export function textTable(head: readonly string[], rows: readonly (readonly string[])[], right: readonly boolean[], widest = 34): string[] {
+  const cut = (text: string) => (text.length > widest ? `${text.slice(0, widest - 1)}…` : text);
+  const cells = [head, ...rows].map((row) => row.map(cut));
+  const widths = head.map((_, c) => Math.max(...cells.map((row) => row[c].length)));
+  return cells.map((row) => row.map((cell, c) => (right[c] ? cell.padStart(widths[c]) : cell.padEnd(widths[c]))).join('  ').trimEnd());
+}

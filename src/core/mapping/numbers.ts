@@ -1,0 +1,23 @@
+import { format } from 'd3-format';
+
+/** Decimals that tell the limits of classes apart: as few as do it, at most six. */
+export function decimalsFor(breaks: readonly number[]): number {
+  for (let decimals = 0; decimals < 6; decimals++) {
+    const texts = breaks.map((value) => value.toFixed(decimals));
+    const close = breaks.every((value, k) => k === 0 || Math.abs(Number(texts[k]) - value) <= 0.02 * Math.abs(value - breaks[k - 1]) + 1e-12);
+    if (new Set(texts).size === texts.length && (close || decimals >= 1)) return decimals;
+  }
+  return 6;
+}
+
+/** 12345.6 → `12,346`; a true minus sign for negative numbers. */
+export function numberText(value: number, decimals: number): string {
+  return format(`,.${decimals}f`)(value);
+}
+
+/** A round length at most as long as `length`: 1, 2 or 5 times a power of ten. */
+export function roundLength(length: number): number {
+  const power = 10 ** Math.floor(Math.log10(length));
+  for (const step of [5, 2, 1]) if (step * power <= length) return step * power;
+  return power;
+}

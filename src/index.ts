@@ -1,0 +1,3 @@
+export * from './core/index.ts';
+export * from './formats/index.ts';
+export * from './sources/index.ts';

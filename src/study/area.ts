@@ -1,0 +1,98 @@
+import { grouped } from '../core/account.ts';
+import type { Crs } from '../core/crs/crs.ts';
+import { wgs84 } from '../core/crs/registry.ts';
+import { transformBox, transformer } from '../core/crs/transformer.ts';
+import { IsomericError } from '../core/errors.ts';
+import type { Box, GeometryArray } from '../core/geometry/geometry-array.ts';
+import { GeometryBuilder } from '../core/geometry/geometry-builder.ts';
+import { geometriesFrom } from '../core/geometry/object-view.ts';
+import { PreparedArea } from '../core/geometry/prepared-area.ts';
+import { planarArea } from '../core/geometry/measures.ts';
+import { isLayer } from '../core/layer/layer.ts';
+import { reproject } from '../core/layer/verbs/reproject.ts';
+import { suggest } from '../core/nearest.ts';
+import { requireField } from '../core/table/schema.ts';
+import type { GatheredFiles } from './gather.ts';
+import type { Machine } from './machine.ts';
+import { openDataset } from './open-datasets.ts';
+import type { Study } from './schema.ts';
+
+/** The study area in the study's CRS. */
+export interface StudyArea {
+  area: PreparedArea;
+  crs: Crs;
+  words: string;
+  /** Its box in longitudes and latitudes on WGS 84, a little larger. */
+  degrees: Box | undefined;
+}
+
+/** Name of the dataset that the area is made of; it must be gathered before the others. */
+export function areaDataset(study: Study): string | undefined {
+  return study.area.units?.of ?? study.area.layer;
+}
+
+/** The area's box on WGS 84; undefined when there is no way there (no known datum shift). */
+function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
+  try {
+    const box = transformBox(area.box, transformer(crs, wgs84()));
+    const margin = 0.01 * Math.max(box[2] - box[0], box[3] - box[1]);
+    return [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];
+  } catch (error) {
+    if (error instanceof IsomericError && error.code === 'datum-shift-unknown') return undefined;
+    throw error;
+  }
+}
+
+/** Builds the study area: units picked by code, a box, or all areas of a layer. */
+export async function buildArea(study: Study, crs: Crs, files: GatheredFiles, machine: Machine): Promise<StudyArea> {
+  const { units, box } = study.area;
+  if (box !== undefined) {
+    const steps = 64;
+    const ring: [number, number][] = [];
+    const side = (x0: number, y0: number, x1: number, y1: number) => {
+      for (let k = 0; k < steps; k++) ring.push([x0 + ((x1 - x0) * k) / steps, y0 + ((y1 - y0) * k) / steps]);
+    };
+    side(box.west, box.south, box.east, box.south);
+    side(box.east, box.south, box.east, box.north);
+    side(box.east, box.north, box.west, box.north);
+    side(box.west, box.north, box.west, box.south);
+    ring.push(ring[0]);
+    const array = geometriesFrom([{ type: 'Polygon', coordinates: [ring] }]);
+    transformer(wgs84(), crs).transform(array.xy);
+    const area = new PreparedArea(array);
+    return { area, crs, degrees: [box.west, box.south, box.east, box.north], words: `Area: the box ${box.west}, ${box.south}, ${box.east}, ${box.north}${sizeWords(area, crs)}.` };
+  }
+  const name = areaDataset(study)!;
+  const layer = await openDataset(name, study, files, machine);
+  if (!isLayer(layer)) throw new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, { blame: 'usage' });
+  const wanted = units === undefined ? null : new Set([units.code].flat());
+  const key = units === undefined ? -1 : requireField(layer.schema, units.by, name);
+  const builder = new GeometryBuilder();
+  const found = new Set<string>();
+  const known: string[] = [];
+  for await (const batch of reproject(layer, crs).batches()) {
+    for (let i = 0; i < batch.length; i++) {
+      if (wanted !== null) {
+        const code = batch.columns[key].text(i) ?? '';
+        known.push(code);
+        if (!wanted.has(code)) continue;
+        found.add(code);
+      }
+      builder.copy(batch.geometry!, i);
+    }
+  }
+  const missing = wanted === null ? [] : [...wanted].filter((code) => !found.has(code));
+  if (missing.length > 0) {
+    throw new IsomericError('unit-unknown', `${name} has no unit with ${units!.by} ${missing.join(', ')}.`, { advice: suggest(missing[0], known), blame: 'usage' });
+  }
+  const array: GeometryArray = builder.finish();
+  const area = new PreparedArea(array);
+  const which = wanted === null ? `all ${grouped(array.length)} ${name}` : `${grouped(array.length)} ${name} (${[...wanted].join(', ')})`;
+  return { area, crs, degrees: degreesOf(area, crs), words: `Area: ${which}${sizeWords(area, crs)}.` };
+}
+
+function sizeWords(area: PreparedArea, crs: Crs): string {
+  if (crs.kind !== 'projected') return '';
+  const square = planarArea(area.geometry, 0) * crs.unit ** 2;
+  return `, ${grouped(Math.round(square / 1e5) / 10)} km² on the grid`;
+}

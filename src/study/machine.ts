@@ -1,0 +1,42 @@
+import type { Account } from '../core/account.ts';
+import type { Finding } from '../core/findings.ts';
+import type { Table } from '../core/layer/layer.ts';
+import type { Opened } from '../formats/register.ts';
+import type { Store } from '../sources/store.ts';
+
+/** Told what happens, as it happens; the command line prints it, tests collect it. */
+export interface Reporter {
+  stage(words: string): void;
+  say(words: string): void;
+  note(words: string): void;
+  finding(finding: Finding): void;
+  progress(what: string, bytes: number): void;
+}
+
+/** Everything a study needs of the machine it runs on; injected, so that the study itself knows no Node. */
+export interface Machine {
+  /** The study folder. */
+  store: Store;
+  /** Opens a file of the study folder. */
+  open(path: string): Promise<Opened[]>;
+  /** Saves layers into a file of the study folder, by its ending. */
+  save(tables: readonly Table[], path: string, now: string): Promise<Account[]>;
+  writeBytes(path: string, bytes: Uint8Array): Promise<void>;
+  /** SVG → PNG at the given width in pixels. */
+  png(svg: string, width: number): Promise<Uint8Array>;
+  fetch: typeof fetch;
+  now(): string;
+  environment(name: string): string | undefined;
+  reporter: Reporter;
+}
+
+export const silentReporter: Reporter = { stage() {}, say() {}, note() {}, finding() {}, progress() {} };
+
+export async function writeText(machine: Machine, path: string, text: string): Promise<void> {
+  await machine.writeBytes(path, new TextEncoder().encode(text));
+}
+
+export async function readText(machine: Machine, path: string): Promise<string | null> {
+  const source = await machine.store.open(path);
+  return source === null ? null : new TextDecoder().decode(await source.bytes(0, source.size));
+}

@@ -1,0 +1,63 @@
+import { crsLabel } from '../core/crs/crs.ts';
+import { IsomericError } from '../core/errors.ts';
+import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { clip } from '../core/layer/verbs/clip.ts';
+import { computeFields } from '../core/layer/verbs/compute.ts';
+import { filterRows } from '../core/layer/verbs/filter.ts';
+import { join, parseOn } from '../core/layer/verbs/join.ts';
+import { reproject } from '../core/layer/verbs/reproject.ts';
+import { selectColumns } from '../core/layer/verbs/select.ts';
+import type { StudyArea } from './area.ts';
+import type { GatheredFiles } from './gather.ts';
+import type { Machine } from './machine.ts';
+import { openDataset } from './open-datasets.ts';
+import type { Study, StudyStep } from './schema.ts';
+
+/** Where the prepared layers lie in the study folder. */
+export const preparedPath = 'prepared/layers.gpkg';
+
+/** Gives fields the titles and units that the study has for them. */
+export function titled<T extends Table>(table: T, study: Study): T {
+  return {
+    ...table,
+    schema: table.schema.map((field) => {
+      const told = study.titles[field.name];
+      return told === undefined ? field : { ...field, title: told.title, ...(told.unit === undefined ? {} : { unit: told.unit }) };
+    }),
+  };
+}
+
+/** Plans all steps of one layer; nothing is read yet, but mistakes are told. */
+export async function planLayer(name: string, study: Study, area: StudyArea, files: GatheredFiles, machine: Machine): Promise<Layer | Table> {
+  let table = await openDataset(name, study, files, machine);
+  if (isLayer(table)) {
+    if (table.crs === null) {
+      throw new IsomericError('crs-missing', `${name} has no CRS, and one is never assumed.`, { place: { layer: name }, advice: `Say it with “crs:” under gather → ${name}.`, blame: 'usage' });
+    }
+    table = reproject(table, area.crs);
+  }
+  const steps = study.prepare[name];
+  for (let k = 0; k < steps.length; k++) {
+    try {
+      table = await applyStep(table, steps[k], study, area, files, machine);
+    } catch (error) {
+      throw error instanceof IsomericError ? error.at({ file: 'study.yaml', layer: `${name}, step ${k + 1}` }) : error;
+    }
+  }
+  return titled(table, study);
+}
+
+async function applyStep(table: Layer | Table, step: StudyStep, study: Study, area: StudyArea, files: GatheredFiles, machine: Machine): Promise<Layer | Table> {
+  if (step.where !== undefined) return filterRows(table, step.where);
+  if (step.compute !== undefined) {
+    const computations = Object.entries(step.compute).map(([name, expression]) => ({ name, expression, title: study.titles[name]?.title, unit: study.titles[name]?.unit }));
+    return computeFields(table, computations);
+  }
+  if (step.select !== undefined) return selectColumns(table, step.select);
+  if (step.join !== undefined) {
+    const other = await openDataset(step.join, study, files, machine);
+    return join(table, other, { on: parseOn(step.on!), columns: step.columns, repair: step.repair });
+  }
+  if (!isLayer(table)) throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be clipped.`, { blame: 'usage' });
+  return clip(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut', note: `The area is in ${crsLabel(area.crs)}.` });
+}

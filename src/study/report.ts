@@ -1,0 +1,131 @@
+import { grouped } from '../core/account.ts';
+import { crsLabel } from '../core/crs/crs.ts';
+import { countFindings, type Finding, severities } from '../core/findings.ts';
+import type { Layer, Table } from '../core/layer/layer.ts';
+import { escapeXml as escape } from '../core/mapping/svg-paths.ts';
+import type { StudyArea } from './area.ts';
+import { type DictionaryRow, kindWords } from './dictionary.ts';
+import type { Ledger } from './ledger.ts';
+import type { Study } from './schema.ts';
+
+export interface ReportParts {
+  study: Study;
+  area: StudyArea;
+  layers: readonly (Layer | Table)[];
+  maps: readonly { name: string; title: string; svg: string }[];
+  findings: readonly Finding[];
+  dictionary: readonly DictionaryRow[];
+  ledger: Ledger;
+  at: string;
+}
+
+const style = `
+:root { --ink: #1d2a33; --quiet: #5b6b76; --line: #d9dfe2; --paper: #ffffff; --wash: #f4f6f7; --warn: #8a5a00; --bad: #a3201a; }
+* { box-sizing: border-box; }
+body { margin: 0; background: var(--wash); color: var(--ink); font: 15px/1.5 'Source Sans 3', 'Source Sans Pro', 'Helvetica Neue', Arial, sans-serif; }
+main { max-width: 1180px; margin: 0 auto; padding: 32px 28px 64px; background: var(--paper); min-height: 100vh; }
+h1 { font-size: 30px; line-height: 1.2; margin: 0 0 4px; }
+h2 { font-size: 20px; margin: 40px 0 10px; padding-top: 14px; border-top: 2px solid var(--ink); }
+p.lead { color: var(--quiet); margin: 0 0 20px; }
+nav a { margin-right: 18px; color: #1f5f8b; }
+.figures { display: flex; flex-wrap: wrap; gap: 12px 36px; margin: 22px 0 6px; }
+.figures div b { display: block; font-size: 24px; font-weight: 600; }
+.figures div { color: var(--quiet); font-size: 14px; }
+figure { margin: 12px 0 24px; border: 1px solid var(--line); }
+figure svg { display: block; width: 100%; height: auto; }
+.scroll { overflow-x: auto; }
+table { border-collapse: collapse; width: 100%; font-size: 14px; }
+th { text-align: left; font-weight: 600; border-bottom: 1px solid var(--ink); padding: 6px 12px 6px 0; white-space: nowrap; }
+td { border-bottom: 1px solid var(--line); padding: 6px 12px 6px 0; vertical-align: top; }
+td.number, th.number { text-align: right; font-variant-numeric: tabular-nums; }
+code { font: 13px/1.4 ui-monospace, 'DejaVu Sans Mono', monospace; overflow-wrap: anywhere; }
+ol.steps { padding-left: 0; list-style: none; margin: 0; }
+ol.steps li { padding: 3px 0; }
+ol.steps .note { display: block; color: var(--quiet); padding-left: 20px; font-size: 14px; }
+h3 { font-size: 15px; margin: 18px 0 2px; }
+.error { color: var(--bad); font-weight: 600; }
+.warning { color: var(--warn); font-weight: 600; }
+.note { color: var(--quiet); }
+@media print { body { background: none; } main { padding: 0; max-width: none; } h2 { break-after: avoid; } figure, tr { break-inside: avoid; } }
+`;
+
+/** The page that holds a study together: maps, layers, what was done, what was found, sources, dictionary. */
+export function reportHtml(parts: ReportParts): string {
+  const { study, area, layers, maps, findings, dictionary, ledger, at } = parts;
+  const counts = countFindings(findings);
+  const features = layers.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
+  const section = (id: string, title: string, body: string) => `<h2 id="${id}">${escape(title)}</h2>\n${body}`;
+  const figure = (value: string, words: string) => `<div><b>${escape(value)}</b>${escape(words)}</div>`;
+  return `<!doctype html>
+<html lang="en">
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${escape(study.study)}</title><style>${style}</style></head>
+<body><main>
+<h1>${escape(study.study)}</h1>
+<p class="lead">${escape(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} All layers in ${escape(crsLabel(area.crs))}. Made ${escape(at.slice(0, 16).replace('T', ' '))} UTC.</p>
+<nav><a href="#maps">Maps</a><a href="#layers">Layers</a><a href="#done">What was done</a><a href="#findings">Findings</a><a href="#sources">Sources</a><a href="#dictionary">Data dictionary</a></nav>
+<div class="figures">${figure(grouped(layers.length), 'layers delivered')}${figure(grouped(features), 'features')}${figure(grouped(ledger.receipts.size), 'files received')}${figure(grouped(counts.error), counts.error === 1 ? 'error found' : 'errors found')}${figure(grouped(counts.warning), counts.warning === 1 ? 'warning' : 'warnings')}</div>
+${section('maps', 'Maps', maps.map((map) => `<figure>${map.svg.replace(/<title>.*?<\/title>/, '')}</figure>`).join('\n') || '<p>No map was asked for.</p>')}
+${section('layers', 'Layers', layersTable(layers))}
+${section('done', 'What was done', steps(ledger))}
+${section('findings', 'Findings', findingsTable(findings))}
+${section('sources', 'Sources', sourcesTable(ledger))}
+${section('dictionary', 'Data dictionary', dictionaryTable(dictionary))}
+</main></body></html>
+`;
+}
+
+function table(head: readonly [string, boolean?][], rows: readonly string[][]): string {
+  const heads = head.map(([title, number]) => `<th${number ? ' class="number"' : ''}>${escape(title)}</th>`).join('');
+  const body = rows.map((row) => `<tr>${row.map((cell, c) => `<td${head[c][1] ? ' class="number"' : ''}>${cell}</td>`).join('')}</tr>`).join('\n');
+  return `<div class="scroll"><table><thead><tr>${heads}</tr></thead><tbody>${body}</tbody></table></div>`;
+}
+
+function layersTable(layers: readonly (Layer | Table)[]): string {
+  return table([['Layer'], ['Kind'], ['Features', true], ['Fields', true]], layers.map((layer) => [escape(layer.name), kindWords(layer), grouped(layer.count ?? 0), String(layer.schema.length)]));
+}
+
+function steps(ledger: Ledger): string {
+  const byLayer = new Map<string, typeof ledger.steps>();
+  for (const step of ledger.steps) byLayer.set(step.layer, [...(byLayer.get(step.layer) ?? []), step]);
+  return [...byLayer]
+    .map(([layer, own]) => `<h3>${escape(layer)}</h3><ol class="steps">${own.map((step) => `<li>${escape(step.sentence)}${step.notes.map((note) => `<span class="note">${escape(note)}</span>`).join('')}</li>`).join('')}</ol>`)
+    .join('\n');
+}
+
+function findingsTable(findings: readonly Finding[]): string {
+  if (findings.length === 0) return '<p>Nothing was found.</p>';
+  const worst = [...findings].sort((a, b) => severities.indexOf(b.severity) - severities.indexOf(a.severity));
+  const shown = worst.slice(0, 400);
+  const rows = shown.map((finding) => [
+    `<span class="${finding.severity}">${finding.severity}</span>`,
+    escape(finding.layer ?? ''),
+    escape(String(finding.feature ?? '')),
+    finding.at === undefined ? '' : `<code>${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}</code>`,
+    `${escape(finding.words)}${finding.repair === undefined ? '' : ` <span class="note">Repair: ${escape(finding.repair)}.</span>`}`,
+    `<code>${escape(finding.code)}</code>`,
+  ]);
+  const more = worst.length > shown.length ? `<p class="note">${grouped(worst.length - shown.length)} more are in findings.json.</p>` : '';
+  return table([['How bad'], ['Layer'], ['Feature'], ['Where'], ['What'], ['Code']], rows) + more;
+}
+
+function sourcesTable(ledger: Ledger): string {
+  const rows = [...ledger.receipts.values()].map((receipt) => [
+    escape(receipt.what),
+    `${escape(receipt.citation ?? '')}<br><code>${escape(receipt.url)}</code>`,
+    escape(receipt.licence ?? 'not stated'),
+    escape(receipt.at.slice(0, 16).replace('T', ' ')),
+    grouped(receipt.bytes),
+    `<code>${escape(receipt.sha256.slice(0, 12))}…</code>`,
+  ]);
+  return table([['File'], ['Citation and address'], ['Licence'], ['Received (UTC)'], ['Bytes', true], ['SHA-256']], rows);
+}
+
+function dictionaryTable(rows: readonly DictionaryRow[]): string {
+  return table(
+    [['Layer'], ['Field'], ['Meaning'], ['Type'], ['Unit'], ['Filled', true], ['Blank', true], ['Example']],
+    rows.map((row) => [
+      escape(row.layer), `<code>${escape(row.field)}</code>`, `${escape(row.title)}${row.description === '' ? '' : ` <span class="note">${escape(row.description)}</span>`}`,
+      row.type, escape(row.unit), grouped(row.filled), grouped(row.blank), escape(row.example.length > 40 ? `${row.example.slice(0, 39)}…` : row.example),
+    ]),
+  );
+}

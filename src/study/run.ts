@@ -1,0 +1,208 @@
+import { grouped } from '../core/account.ts';
+import { crsLabel } from '../core/crs/crs.ts';
+import { IsomericError } from '../core/errors.ts';
+import type { Finding } from '../core/findings.ts';
+import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { sheetWidth } from '../core/mapping/sheet.ts';
+import { areaDataset, buildArea, type StudyArea } from './area.ts';
+import { checkStudy } from './check.ts';
+import { dataDictionary, dictionaryText } from './dictionary.ts';
+import { drawMap } from './draw.ts';
+import { filesFromLedger, gather, type GatheredFiles, type GatherOptions } from './gather.ts';
+import { Ledger } from './ledger.ts';
+import { loadStudy } from './load.ts';
+import { type Machine, readText, writeText } from './machine.ts';
+import { studyCrs } from './open-datasets.ts';
+import { planLayer, preparedPath, titled } from './prepare.ts';
+import { reportHtml } from './report.ts';
+import type { Study } from './schema.ts';
+
+export const stages = ['gather', 'prepare', 'check', 'draw', 'deliver'] as const;
+export type Stage = (typeof stages)[number];
+
+export interface RunOptions extends GatherOptions {
+  /** Only this stage; what the ones before left behind is used as it lies. */
+  only?: Stage;
+}
+
+export interface RunResult {
+  study: Study;
+  findings: Finding[];
+  /** Files in `delivered/`. */
+  delivered: string[];
+}
+
+const findingsPath = 'prepared/findings.json';
+
+/** `Flood refuges on the Ombrey Flats` → `flood-refuges-on-the-ombrey-flats` */
+export function slug(title: string): string {
+  return title.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '') || 'study';
+}
+
+/** Runs the study in the machine's folder: gather, prepare, check, draw, deliver. */
+export async function runStudy(machine: Machine, options: RunOptions = {}): Promise<RunResult> {
+  const text = await readText(machine, 'study.yaml');
+  if (text === null) {
+    throw new IsomericError('study-missing', 'There is no study.yaml in this folder.', { place: { file: 'study.yaml' }, advice: 'Make a study with “isomeric new FOLDER”.', blame: 'usage' });
+  }
+  return new Run(loadStudy(text), machine, await Ledger.load(machine), options).run();
+}
+
+class Run {
+  private readonly study: Study;
+  private readonly machine: Machine;
+  private readonly ledger: Ledger;
+  private readonly options: RunOptions;
+  private readonly findings: Finding[] = [];
+  private readonly known = new Set<string>();
+  private files: GatheredFiles = new Map();
+
+  constructor(study: Study, machine: Machine, ledger: Ledger, options: RunOptions) {
+    this.study = study;
+    this.ledger = ledger;
+    this.options = options;
+    // Findings of readers reach the run through the reporter; the same one is told and kept once.
+    const { reporter } = machine;
+    this.machine = {
+      ...machine,
+      reporter: {
+        stage: (words) => reporter.stage(words),
+        say: (words) => reporter.say(words),
+        note: (words) => reporter.note(words),
+        progress: (what, bytes) => reporter.progress(what, bytes),
+        finding: (finding) => this.add(finding),
+      },
+    };
+    this.report = reporter.finding.bind(reporter);
+  }
+
+  private readonly report: (finding: Finding) => void;
+
+  private add(finding: Finding): void {
+    const key = JSON.stringify([finding.code, finding.layer, finding.feature, finding.at, finding.words]);
+    if (this.known.has(key)) return;
+    this.known.add(key);
+    this.findings.push(finding);
+    this.report(finding);
+  }
+
+  private wants(stage: Stage): boolean {
+    return this.options.only === undefined || this.options.only === stage;
+  }
+
+  async run(): Promise<RunResult> {
+    const { study, machine, ledger } = this;
+    const { reporter } = machine;
+    const crs = await studyCrs(study.crs, machine);
+    let area: StudyArea | undefined;
+    if (this.wants('gather')) {
+      reporter.stage('Gather');
+      area = await this.gatherAll(crs);
+    } else this.files = filesFromLedger(study, ledger);
+    if (this.options.only === 'gather') return { study, findings: this.findings, delivered: [] };
+    area ??= await buildArea(study, crs, this.files, machine);
+    if (this.wants('prepare')) {
+      reporter.stage('Prepare');
+      await this.prepare(area);
+    }
+    const layers = await this.prepared();
+    if (this.wants('check')) {
+      reporter.stage('Check');
+      for (const finding of await checkStudy(study, layers, area, machine)) this.add(finding);
+      await writeText(machine, findingsPath, `${JSON.stringify(this.findings, null, 2)}\n`);
+    } else if (this.options.only !== 'prepare') {
+      const kept = await readText(machine, findingsPath);
+      if (kept !== null) this.findings.push(...(JSON.parse(kept) as Finding[]));
+    }
+    const maps: { name: string; title: string; svg: string }[] = [];
+    if (this.wants('draw')) {
+      reporter.stage('Draw');
+      for (const [name, map] of Object.entries(study.draw)) {
+        const svg = await drawMap(name, map, study, layers, area, this.files, ledger, machine);
+        await writeText(machine, `prepared/maps/${name}.svg`, svg);
+        reporter.say(`Draw: ${name}; “${map.title}”, ${map.classes} classes of ${map['colour by']} over ${grouped(layers.get(map.layer)!.count ?? 0)} ${map.layer}.`);
+        maps.push({ name, title: map.title, svg });
+      }
+    }
+    const delivered = this.wants('deliver') ? await this.deliver(area, layers, maps) : [];
+    return { study, findings: this.findings, delivered };
+  }
+
+  /** The layer that the area is made of first, then the rest, limited to the area where the service can. */
+  private async gatherAll(crs: StudyArea['crs']): Promise<StudyArea> {
+    const { study, machine, ledger, options, files } = this;
+    const first = areaDataset(study);
+    if (first !== undefined) await gather(study, [first], undefined, machine, ledger, options, files);
+    const area = await buildArea(study, crs, files, machine);
+    machine.reporter.say(area.words);
+    const others = Object.keys(study.gather).filter((name) => name !== first);
+    await gather(study, others, area.degrees, machine, ledger, options, files);
+    return area;
+  }
+
+  private async prepare(area: StudyArea): Promise<void> {
+    const { study, machine, ledger } = this;
+    const planned: (Layer | Table)[] = [];
+    for (const name of Object.keys(study.prepare)) planned.push(await planLayer(name, study, area, this.files, machine));
+    if (planned.length === 0) throw new IsomericError('nothing-to-prepare', 'The study prepares no layer.', { place: { file: 'study.yaml' }, advice: 'Name layers under “prepare:”.', blame: 'usage' });
+    ledger.steps = [];
+    const now = machine.now();
+    const written = await machine.save(planned, preparedPath, now);
+    planned.forEach((layer, k) => {
+      for (const account of [...layer.accounts, written[k]]) {
+        ledger.record(layer.name, account, now);
+        machine.reporter.say(account.sentence);
+        for (const note of account.notes) machine.reporter.note(note);
+        for (const finding of account.findings) this.add(finding);
+      }
+      // What a reader finds out only while reading.
+      for (const finding of layer.findings) this.add({ ...finding, layer: finding.layer ?? layer.name });
+    });
+    await ledger.save(machine);
+  }
+
+  private async prepared(): Promise<Map<string, Layer | Table>> {
+    if ((await this.machine.store.open(preparedPath)) === null) {
+      throw new IsomericError('not-prepared', 'Nothing has been prepared yet.', { advice: 'Run the study without --only, or with --only prepare first.', blame: 'usage' });
+    }
+    const opened = await this.machine.open(preparedPath);
+    return new Map(opened.map(({ table }) => [table.name, titled(table, this.study)]));
+  }
+
+  private async deliver(area: StudyArea, layers: ReadonlyMap<string, Layer | Table>, drawn: { name: string; title: string; svg: string }[]): Promise<string[]> {
+    const { study, machine, ledger } = this;
+    machine.reporter.stage('Deliver');
+    const maps = [...drawn];
+    if (maps.length === 0) {
+      for (const [name, map] of Object.entries(study.draw)) {
+        const svg = await readText(machine, `prepared/maps/${name}.svg`);
+        if (svg !== null) maps.push({ name, title: map.title, svg });
+      }
+    }
+    const all = [...layers.values()];
+    const package_ = `delivered/${slug(study.study)}.gpkg`;
+    const now = machine.now();
+    await machine.save(all, package_, now);
+    const delivered = [package_];
+    for (const map of maps) {
+      await writeText(machine, `delivered/maps/${map.name}.svg`, map.svg);
+      await machine.writeBytes(`delivered/maps/${map.name}.png`, await machine.png(map.svg, sheetWidth * 2));
+      delivered.push(`delivered/maps/${map.name}.svg`, `delivered/maps/${map.name}.png`);
+    }
+    const dictionary = await dataDictionary(all);
+    const write = async (path: string, text: string) => {
+      await writeText(machine, path, text);
+      delivered.push(path);
+    };
+    await write('delivered/data-dictionary.csv', dictionaryText(dictionary));
+    await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
+    await write('delivered/ledger.jsonl', [...ledger.receipts.values(), ...ledger.steps].map((entry) => `${JSON.stringify(entry)}\n`).join(''));
+    if (study.deliver.pages.includes('report')) {
+      await write('delivered/report.html', reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }));
+    }
+    const features = all.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
+    const kinds = all.filter(isLayer).length;
+    machine.reporter.say(`Deliver: ${grouped(kinds)} layers with ${grouped(features)} features in ${crsLabel(area.crs)}; ${grouped(maps.length)} ${maps.length === 1 ? 'map' : 'maps'}, ${grouped(this.findings.length)} findings, ${grouped(delivered.length)} files in delivered/.`);
+    return delivered;
+  }
+}
