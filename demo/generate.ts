@@ -17,9 +17,17 @@ const text = (content: string) => new TextEncoder().encode(content);
 
 function extract(): Uint8Array {
   const layers: [name: string, layer: ShapeLayer, prj: boolean][] = [
-    ['roads', roads(), true], ['waterways', waterways(), true], ['buildings', buildings(), true], ['refuge_halls', refugeHalls(), true], ['footbridges', footbridges(), false],
+    ['roads', roads(), true],
+    ['waterways', waterways(), true],
+    ['buildings', buildings(), true],
+    ['refuge_halls', refugeHalls(), true],
+    ['footbridges', footbridges(), false],
   ];
-  const files: Zippable = { 'teskaria-ombrey/README.txt': text('Map extract of Teskaria, region Ombrey, state of 30 June 2024.\nOpen Map Data Teskaria, licence ODTL 1.0.\n') };
+  const files: Zippable = {
+    'teskaria-ombrey/README.txt': text(
+      'Map extract of Teskaria, region Ombrey, state of 30 June 2024.\nOpen Map Data Teskaria, licence ODTL 1.0.\n',
+    ),
+  };
   for (const [name, layer, prj] of layers) {
     const { shp, shx, dbf } = shapefile(layer);
     files[`teskaria-ombrey/${name}.shp`] = shp;
@@ -39,7 +47,8 @@ const files: Record<string, Uint8Array> = {
   'statistics-office/catalogue.json': text(catalogue()),
   'map-extracts/teskaria-ombrey.zip': extract(),
 };
-for (const [name, content] of Object.entries(boundaryFiles())) files[`boundary-office/${name}`] = text(content);
+for (const [name, content] of Object.entries(boundaryFiles()))
+  files[`boundary-office/${name}`] = text(content);
 
 rmSync(target, { recursive: true, force: true });
 let bytes = 0;

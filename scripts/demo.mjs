@@ -6,5 +6,7 @@ import { build, packages, root } from './setup.mjs';
 packages();
 build();
 const folder = process.argv[2] ?? join(root, 'demo-study');
-const done = spawnSync(process.execPath, [join(root, 'dist', 'cli', 'main.js'), 'demo', folder], { stdio: 'inherit' });
+const done = spawnSync(process.execPath, [join(root, 'dist', 'cli', 'main.js'), 'demo', folder], {
+  stdio: 'inherit',
+});
 process.exit(done.status ?? 3);

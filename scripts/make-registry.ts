@@ -21,7 +21,9 @@ interface Entry {
   bbox: [north: number, west: number, south: number, east: number] | null;
 }
 
-const reversed = new Set('4313 4123 4124 4179 4284 4202 4207 4274 4666 4240 4141 4611 5233 4242 8351 5228 4216'.split(' '));
+const reversed = new Set(
+  '4313 4123 4124 4179 4284 4202 4207 4274 4666 4240 4141 4611 5233 4242 8351 5228 4216'.split(' '),
+);
 const confirmed = new Set('4720 4299 4300 4265 4307 4309 4281 4688 4643 4312 4181'.split(' '));
 
 function auditedShift(code: string, shift: DatumShift | null): number[] | null {
@@ -32,21 +34,33 @@ function auditedShift(code: string, shift: DatumShift | null): number[] | null {
   return confirmed.has(code) ? [tx, ty, tz, rx, ry, rz, ppm] : null;
 }
 
-const entries = Object.values(all as unknown as Record<string, Entry>).sort((a, b) => Number(a.code) - Number(b.code));
+const entries = Object.values(all as unknown as Record<string, Entry>).sort(
+  (a, b) => Number(a.code) - Number(b.code),
+);
 const ellipsoids: string[] = [];
 const geographic = new Map<string, string>();
 const projected: string[] = [];
 let unsupported = 0;
 let withoutText = 0;
 
-const box = (entry: Entry | undefined) => (entry?.bbox ? [entry.bbox[1], entry.bbox[2], entry.bbox[3], entry.bbox[0]].join(' ') : '');
+const box = (entry: Entry | undefined) =>
+  entry?.bbox ? [entry.bbox[1], entry.bbox[2], entry.bbox[3], entry.bbox[0]].join(' ') : '';
 
 function geographicLine(crs: GeographicCrs, code: string, entry: Entry | undefined): string {
   const text = `${crs.ellipsoid.name};${crs.ellipsoid.a};${crs.ellipsoid.f === 0 ? 0 : Number((1 / crs.ellipsoid.f).toPrecision(15))}`;
   let number = ellipsoids.indexOf(text);
   if (number < 0) number = ellipsoids.push(text) - 1;
   const unit = crs.unit === Math.PI / 180 ? '' : `${crs.unitName} ${crs.unit}`;
-  return [code, crs.name, crs.datum, number, crs.primeMeridian || '', unit, auditedShift(code, crs.shift)?.join(' ') ?? '', box(entry)].join('|');
+  return [
+    code,
+    crs.name,
+    crs.datum,
+    number,
+    crs.primeMeridian || '',
+    unit,
+    auditedShift(code, crs.shift)?.join(' ') ?? '',
+    box(entry),
+  ].join('|');
 }
 
 function add(entry: Entry): void {
@@ -79,13 +93,16 @@ function add(entry: Entry): void {
     return value === undefined ? '' : Number(value.toPrecision(15));
   });
   const unit = crs.unit === 1 ? '' : `${crs.unitName} ${crs.unit}`;
-  projected.push([entry.code, entry.name, base, crs.method, parameters.join(' '), unit, box(entry)].join('|'));
+  projected.push(
+    [entry.code, entry.name, base, crs.method, parameters.join(' '), unit, box(entry)].join('|'),
+  );
 }
 
 for (const entry of entries) if (entry.kind === 'CRS-GEOGCRS') add(entry);
 for (const entry of entries) if (entry.kind !== 'CRS-GEOGCRS') add(entry);
 
-const lines = (rows: Iterable<string>) => `\`\n${[...rows].map((row) => row.replace(/[`\\$]/g, '\\$&')).join('\n')}\n\``;
+const lines = (rows: Iterable<string>) =>
+  `\`\n${[...rows].map((row) => row.replace(/[`\\$]/g, '\\$&')).join('\n')}\n\``;
 writeFileSync(
   new URL('../src/core/crs/registry.generated.ts', import.meta.url),
   `// Made by scripts/make-registry.ts from epsg-index 2.0.0. Do not edit.\n` +
@@ -93,4 +110,6 @@ writeFileSync(
     `/** code|name|datum|ellipsoid|prime meridian|unit|shift|west south east north */\nexport const geographicRows = ${lines(geographic.values())};\n` +
     `/** code|name|base|method|parameters|unit|west south east north */\nexport const projectedRows = ${lines(projected)};\n`,
 );
-console.log(`${geographic.size} geographic and ${projected.length} projected CRSs; ${unsupported} use a projection that is not computed; ${withoutText} have no text in the package.`);
+console.log(
+  `${geographic.size} geographic and ${projected.length} projected CRSs; ${unsupported} use a projection that is not computed; ${withoutText} have no text in the package.`,
+);

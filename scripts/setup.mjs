@@ -1,6 +1,6 @@
 // What a fresh machine needs before anything runs. Plain Node, no packages: this is what installs them.
 import { execFileSync } from 'node:child_process';
-import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -30,15 +30,25 @@ function newest(folder) {
 export function build({ force = false } = {}) {
   const mark = join(root, 'dist', '.built');
   const sources = Math.max(newest(join(root, 'src')), newest(join(root, 'stand-ins', 'src')));
-  if (!force && existsSync(mark) && existsSync(join(root, 'stand-ins', 'dist', 'index.js')) && statSync(mark).mtimeMs >= sources) return;
+  if (
+    !force &&
+    existsSync(mark) &&
+    existsSync(join(root, 'stand-ins', 'dist', 'index.js')) &&
+    statSync(mark).mtimeMs >= sources
+  )
+    return;
   console.log('Building …');
   const tsc = join(root, 'node_modules', 'typescript', 'bin', 'tsc');
   run(process.execPath, [tsc, '-p', 'stand-ins/tsconfig.json']);
   run(process.execPath, [tsc, '-p', 'tsconfig.build.json']);
-  run(process.execPath, ['--input-type=module', '-e', `
+  run(process.execPath, [
+    '--input-type=module',
+    '-e',
+    `
     import { studyJsonSchema } from './dist/study/index.js';
     import { writeFileSync } from 'node:fs';
-    writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));`]);
+    writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));`,
+  ]);
   mkdirSync(dirname(mark), { recursive: true });
   writeFileSync(mark, new Date().toISOString());
 }
@@ -51,23 +61,33 @@ export function browser() {
   if (found) return found;
   installDebian(['chromium']);
   const installed = browsers.find((path) => existsSync(path));
-  if (!installed) throw new Error('No browser: install Chromium, or name one in ISOMERIC_BROWSER, then run npm test again.');
+  if (!installed)
+    throw new Error(
+      'No browser: install Chromium, or name one in ISOMERIC_BROWSER, then run npm test again.',
+    );
   return installed;
 }
 
 /** Installs outside programs that the tests read our files with (xmllint, sqlite3), where the machine is a Debian one. */
 export function outsidePrograms() {
   const wanted = { xmllint: 'libxml2-utils', sqlite3: 'sqlite3' };
-  const missing = Object.entries(wanted).filter(([name]) => !existsSync(`/usr/bin/${name}`)).map(([, debian]) => debian);
+  const missing = Object.entries(wanted)
+    .filter(([name]) => !existsSync(`/usr/bin/${name}`))
+    .map(([, debian]) => debian);
   if (missing.length > 0) installDebian(missing);
 }
 
 function installDebian(names) {
   if (!existsSync('/usr/bin/apt-get') || process.getuid?.() !== 0) {
-    throw new Error(`Missing: ${names.join(', ')}. Install with the system's package manager, then run npm test again.`);
+    throw new Error(
+      `Missing: ${names.join(', ')}. Install with the system's package manager, then run npm test again.`,
+    );
   }
   console.log(`Installing ${names.join(', ')} (once) …`);
-  const quiet = { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } };
+  const quiet = {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+  };
   run('apt-get', ['update', '-qq'], quiet);
   run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...names], quiet);
 }

@@ -8,5 +8,9 @@ build();
 outsidePrograms();
 const env = { ...process.env, ISOMERIC_BROWSER: browser() };
 const vitest = join(root, 'node_modules', 'vitest', 'vitest.mjs');
-const done = spawnSync(process.execPath, [vitest, 'run', ...process.argv.slice(2)], { cwd: root, stdio: 'inherit', env });
+const done = spawnSync(process.execPath, [vitest, 'run', ...process.argv.slice(2)], {
+  cwd: root,
+  stdio: 'inherit',
+  env,
+});
 process.exit(done.status ?? 3);

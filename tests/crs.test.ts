@@ -17,7 +17,9 @@ interface Sample {
   tolerance_m: number;
   wkt: string;
 }
-const samples: Sample[] = JSON.parse(readFileSync(new URL('./truth/crs-sample.json', import.meta.url), 'utf8')).cases;
+const samples: Sample[] = JSON.parse(
+  readFileSync(new URL('./truth/crs-sample.json', import.meta.url), 'utf8'),
+).cases;
 const computed = samples.filter((s) => methodFromWkt(/PROJECTION\["([^"]+)"/.exec(s.wkt)![1]) !== undefined);
 
 /** The base CRS counted in degrees from Greenwich, as the samples are. */
@@ -37,8 +39,12 @@ describe('projections against 40-digit reference coordinates', () => {
       for (const [lon, lat, x, y] of sample.points) {
         const xy = Float64Array.of(lon, lat);
         there.transform(xy);
-        expect(Math.abs(xy[0] - x) * sample.unit_to_metre, `x ${xy[0]} for ${x}`).toBeLessThan(sample.tolerance_m);
-        expect(Math.abs(xy[1] - y) * sample.unit_to_metre, `y ${xy[1]} for ${y}`).toBeLessThan(sample.tolerance_m);
+        expect(Math.abs(xy[0] - x) * sample.unit_to_metre, `x ${xy[0]} for ${x}`).toBeLessThan(
+          sample.tolerance_m,
+        );
+        expect(Math.abs(xy[1] - y) * sample.unit_to_metre, `y ${xy[1]} for ${y}`).toBeLessThan(
+          sample.tolerance_m,
+        );
         back.transform(xy);
         expect(xy[0]).toBeCloseTo(lon, 9);
         expect(xy[1]).toBeCloseTo(lat, 9);
@@ -56,15 +62,19 @@ describe('there and back', () => {
     const there = transformer(base, crs);
     const back = transformer(crs, base);
     fc.assert(
-      fc.property(fc.double({ min: 0, max: 1, noNaN: true }), fc.double({ min: 0, max: 1, noNaN: true }), (u, v) => {
-        const lon = west + u * (east - west);
-        const lat = Math.max(-85, Math.min(85, south + v * (north - south)));
-        const xy = Float64Array.of(lon, lat);
-        expect(there.transform(xy)).toBe(0);
-        back.transform(xy);
-        expect(Math.abs(xy[0] - lon) * Math.cos((lat * Math.PI) / 180)).toBeLessThan(1e-13 * 4);
-        expect(Math.abs(xy[1] - lat)).toBeLessThan(1e-13 * 4);
-      }),
+      fc.property(
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        (u, v) => {
+          const lon = west + u * (east - west);
+          const lat = Math.max(-85, Math.min(85, south + v * (north - south)));
+          const xy = Float64Array.of(lon, lat);
+          expect(there.transform(xy)).toBe(0);
+          back.transform(xy);
+          expect(Math.abs(xy[0] - lon) * Math.cos((lat * Math.PI) / 180)).toBeLessThan(1e-13 * 4);
+          expect(Math.abs(xy[1] - lat)).toBeLessThan(1e-13 * 4);
+        },
+      ),
       { numRuns: 200 },
     );
   });
@@ -73,7 +83,9 @@ describe('there and back', () => {
 describe('datum shifts', () => {
   /** EPSG Guidance Note 7-2, 4.3.3.1: worked example, WGS 72 to WGS 84 in the position-vector convention. */
   it('gives the worked example of the position-vector method', () => {
-    const wgs72 = crsFromWkt('GEOGCS["WGS 72",DATUM["WGS_1972_own",SPHEROID["WGS 72",6378135,298.26],TOWGS84[0,0,4.5,0,0,0.554,0.219]],PRIMEM["Greenwich",0],UNIT["degree",0.0174532925199433]]');
+    const wgs72 = crsFromWkt(
+      'GEOGCS["WGS 72",DATUM["WGS_1972_own",SPHEROID["WGS 72",6378135,298.26],TOWGS84[0,0,4.5,0,0,0.554,0.219]],PRIMEM["Greenwich",0],UNIT["degree",0.0174532925199433]]',
+    );
     const xy = Float64Array.of(4, 55);
     transformer(wgs72, crsByEpsg(4326)!).transform(xy);
     // 55°00′00.090″N, 4°00′00.554″E
@@ -98,22 +110,44 @@ describe('datum shifts', () => {
   });
 
   it('says that no shift is known, and never takes it for zero', () => {
-    const unknown = registryCodes().map((code) => crsByEpsg(code)!).find((crs) => crs.kind === 'geographic' && crs.shift === null)!;
+    const unknown = registryCodes()
+      .map((code) => crsByEpsg(code)!)
+      .find((crs) => crs.kind === 'geographic' && crs.shift === null)!;
     expect(() => transformer(unknown, crsByEpsg(4326)!)).toThrowError(IsomericError);
   });
 });
 
 describe('CRS texts', () => {
   it('reads the .prj dialect and finds the registered CRS', () => {
-    const utm = 'PROJCS["WGS_1984_UTM_Zone_26N",GEOGCS["GCS_WGS_1984",DATUM["D_WGS_1984",SPHEROID["WGS_1984",6378137.0,298.257223563]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Transverse_Mercator"],PARAMETER["False_Easting",500000.0],PARAMETER["False_Northing",0.0],PARAMETER["Central_Meridian",-27.0],PARAMETER["Scale_Factor",0.9996],PARAMETER["Latitude_Of_Origin",0.0],UNIT["Meter",1.0]]';
+    const utm =
+      'PROJCS["WGS_1984_UTM_Zone_26N",GEOGCS["GCS_WGS_1984",DATUM["D_WGS_1984",SPHEROID["WGS_1984",6378137.0,298.257223563]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Transverse_Mercator"],PARAMETER["False_Easting",500000.0],PARAMETER["False_Northing",0.0],PARAMETER["Central_Meridian",-27.0],PARAMETER["Scale_Factor",0.9996],PARAMETER["Latitude_Of_Origin",0.0],UNIT["Meter",1.0]]';
     expect(crsFromText(utm).code).toBe('EPSG:32626');
-    expect(crsFromText('GEOGCS["GCS_WGS_1984",DATUM["D_WGS_1984",SPHEROID["WGS_1984",6378137.0,298.257223563]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]]').code).toBe('EPSG:4326');
+    expect(
+      crsFromText(
+        'GEOGCS["GCS_WGS_1984",DATUM["D_WGS_1984",SPHEROID["WGS_1984",6378137.0,298.257223563]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]]',
+      ).code,
+    ).toBe('EPSG:4326');
   });
 
   it('reads one conic name as one or two standard parallels', () => {
-    const text = (parameters: string) => `PROJCS["x",GEOGCS["GCS_x",DATUM["D_x",SPHEROID["GRS_1980",6378137.0,298.257222101]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Lambert_Conformal_Conic"],PARAMETER["Central_Meridian",3.0],${parameters},UNIT["Meter",1.0]]`;
-    expect((crsFromWkt(text('PARAMETER["Standard_Parallel_1",49.5],PARAMETER["Scale_Factor",0.9998]')) as ProjectedCrs).method).toBe('lambert-conic-conformal-1sp');
-    expect((crsFromWkt(text('PARAMETER["Standard_Parallel_1",44.0],PARAMETER["Standard_Parallel_2",49.0],PARAMETER["Latitude_Of_Origin",46.5]')) as ProjectedCrs).method).toBe('lambert-conic-conformal-2sp');
+    const text = (parameters: string) =>
+      `PROJCS["x",GEOGCS["GCS_x",DATUM["D_x",SPHEROID["GRS_1980",6378137.0,298.257222101]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Lambert_Conformal_Conic"],PARAMETER["Central_Meridian",3.0],${parameters},UNIT["Meter",1.0]]`;
+    expect(
+      (
+        crsFromWkt(
+          text('PARAMETER["Standard_Parallel_1",49.5],PARAMETER["Scale_Factor",0.9998]'),
+        ) as ProjectedCrs
+      ).method,
+    ).toBe('lambert-conic-conformal-1sp');
+    expect(
+      (
+        crsFromWkt(
+          text(
+            'PARAMETER["Standard_Parallel_1",44.0],PARAMETER["Standard_Parallel_2",49.0],PARAMETER["Latitude_Of_Origin",46.5]',
+          ),
+        ) as ProjectedCrs
+      ).method,
+    ).toBe('lambert-conic-conformal-2sp');
   });
 
   it('writes what it reads back the same, for every fifth CRS of the registry', () => {
@@ -123,7 +157,8 @@ describe('CRS texts', () => {
       expect(again.code).toBe(crs.code);
       if (crs.kind === 'projected') {
         expect((again as ProjectedCrs).method).toBe(crs.method);
-        for (const [key, value] of Object.entries(crs.parameters)) expect((again as ProjectedCrs).parameters[key as 'scaleFactor']).toBeCloseTo(value, 10);
+        for (const [key, value] of Object.entries(crs.parameters))
+          expect((again as ProjectedCrs).parameters[key as 'scaleFactor']).toBeCloseTo(value, 10);
       }
     }
   });

@@ -13,7 +13,14 @@ export function shapeBytes(type: 1 | 3 | 5 | 8, shapes: readonly number[][][][])
     }
     const record = new DataView(new ArrayBuffer(44 + 4 * parts.length + 16 * points.length));
     record.setInt32(0, type, true);
-    [Math.min(...points.map((p) => p[0])), Math.min(...points.map((p) => p[1])), Math.max(...points.map((p) => p[0])), Math.max(...points.map((p) => p[1]))].forEach((v, k) => record.setFloat64(4 + 8 * k, v, true));
+    [
+      Math.min(...points.map((p) => p[0])),
+      Math.min(...points.map((p) => p[1])),
+      Math.max(...points.map((p) => p[0])),
+      Math.max(...points.map((p) => p[1])),
+    ].forEach((v, k) => {
+      record.setFloat64(4 + 8 * k, v, true);
+    });
     record.setInt32(36, parts.length, true);
     record.setInt32(40, points.length, true);
     let start = 0;
@@ -35,7 +42,14 @@ export function shapeBytes(type: 1 | 3 | 5 | 8, shapes: readonly number[][][][])
   view.setInt32(28, 1000, true);
   view.setInt32(32, type, true);
   const all = shapes.flat(2);
-  [Math.min(...all.map((p) => p[0])), Math.min(...all.map((p) => p[1])), Math.max(...all.map((p) => p[0])), Math.max(...all.map((p) => p[1]))].forEach((v, k) => view.setFloat64(36 + 8 * k, v, true));
+  [
+    Math.min(...all.map((p) => p[0])),
+    Math.min(...all.map((p) => p[1])),
+    Math.max(...all.map((p) => p[0])),
+    Math.max(...all.map((p) => p[1])),
+  ].forEach((v, k) => {
+    view.setFloat64(36 + 8 * k, v, true);
+  });
   let at = 100;
   records.forEach((record, k) => {
     view.setInt32(at, k + 1);
@@ -47,7 +61,11 @@ export function shapeBytes(type: 1 | 3 | 5 | 8, shapes: readonly number[][][][])
 }
 
 /** Bytes of a .dbf made by hand; the first cell of each row is its deletion mark. */
-export function dbaseBytes(fields: readonly (readonly [name: string, type: string, width: number, decimals: number])[], rows: readonly (string | Uint8Array)[][], language: number): Uint8Array {
+export function dbaseBytes(
+  fields: readonly (readonly [name: string, type: string, width: number, decimals: number])[],
+  rows: readonly (string | Uint8Array)[][],
+  language: number,
+): Uint8Array {
   const recordLength = 1 + fields.reduce((sum, field) => sum + field[2], 0);
   const headerLength = 33 + 32 * fields.length;
   const bytes = new Uint8Array(headerLength + recordLength * rows.length + 1).fill(32, headerLength);

@@ -6,7 +6,8 @@ export function geometryFromSampleWkt(wkt: string): GeometryObject {
   const body = wkt.slice(wkt.indexOf('('));
   const json = body
     .replace(/(-?[\d.eE+-]+) (-?[\d.eE+-]+)/g, '[$1,$2]')
-    .replaceAll('(', '[').replaceAll(')', ']');
+    .replaceAll('(', '[')
+    .replaceAll(')', ']');
   const nested = JSON.parse(json);
   switch (kind) {
     case 'POINT':

@@ -1,4 +1,11 @@
-import { GeometryBuilder, geometriesFrom, geometryObject, type GeometryObject, type Position, uniteAreas } from '../../src/core/index.ts';
+import {
+  GeometryBuilder,
+  type GeometryObject,
+  geometriesFrom,
+  geometryObject,
+  type Position,
+  uniteAreas,
+} from '../../src/core/index.ts';
 import { degrees } from './grid.ts';
 import { districts, type Point, provinces, type Unit, type Ward, wards } from './units.ts';
 
@@ -13,14 +20,19 @@ interface Feature {
 function inDegrees(object: GeometryObject): GeometryObject {
   const ring = (points: Position[]) => points.map((point) => degrees(point as Point));
   if (object.type === 'Polygon') return { type: 'Polygon', coordinates: object.coordinates.map(ring) };
-  if (object.type === 'MultiPolygon') return { type: 'MultiPolygon', coordinates: object.coordinates.map((rings) => rings.map(ring)) };
+  if (object.type === 'MultiPolygon')
+    return { type: 'MultiPolygon', coordinates: object.coordinates.map((rings) => rings.map(ring)) };
   throw new Error('a unit must be an area');
 }
 
 function united(cells: readonly Ward[]): GeometryObject {
   const array = geometriesFrom(cells.map((cell) => ({ type: 'Polygon', coordinates: [cell.ring] })));
   const builder = new GeometryBuilder();
-  uniteAreas(array, cells.map((_, i) => i), builder);
+  uniteAreas(
+    array,
+    cells.map((_, i) => i),
+    builder,
+  );
   return geometryObject(builder.finish(), 0)!;
 }
 
@@ -40,17 +52,27 @@ function wards2019(): Feature[] {
   const merged = new Map<Ward, Ward>();
   for (const code of ['T102', 'T204', 'T205', 'T302']) {
     const cells = districts.find((district) => district.code === code)!.cells;
-    const first = cells.find((cell) => cells.some((other) => other.row === cell.row && other.column === cell.column + 1))!;
+    const first = cells.find((cell) =>
+      cells.some((other) => other.row === cell.row && other.column === cell.column + 1),
+    )!;
     merged.set(first, cells.find((other) => other.row === first.row && other.column === first.column + 1)!);
   }
   const gone = new Set(merged.values());
-  const renamed = new Map([[wards[10], 'Old Karsk Cross'], [wards[120], 'Ferrylands'], [wards[200], 'Saint Vel']]);
+  const renamed = new Map([
+    [wards[10], 'Old Karsk Cross'],
+    [wards[120], 'Ferrylands'],
+    [wards[200], 'Saint Vel'],
+  ]);
   return wards
     .filter((ward) => !gone.has(ward))
     .map((ward) => {
       const other = merged.get(ward);
       const name = renamed.get(ward) ?? (other === undefined ? ward.name : `${ward.name} and ${other.name}`);
-      return feature(ward.code, { code: ward.code, name, district: ward.district, province: ward.province, vintage: 2019 }, other === undefined ? { type: 'Polygon', coordinates: [ward.ring] } : united([ward, other]));
+      return feature(
+        ward.code,
+        { code: ward.code, name, district: ward.district, province: ward.province, vintage: 2019 },
+        other === undefined ? { type: 'Polygon', coordinates: [ward.ring] } : united([ward, other]),
+      );
     });
 }
 
@@ -61,7 +83,19 @@ export function boundaryFiles(): Record<string, string> {
     'districts-2024.geojson': collection('districts', districts.map(unit(2024))),
     'wards-2024.geojson': collection(
       'wards',
-      wards.map((ward) => feature(ward.code, { code: ward.code, name: ward.name, district: ward.district, province: ward.province, vintage: 2024 }, { type: 'Polygon', coordinates: [ward.ring] })),
+      wards.map((ward) =>
+        feature(
+          ward.code,
+          {
+            code: ward.code,
+            name: ward.name,
+            district: ward.district,
+            province: ward.province,
+            vintage: 2024,
+          },
+          { type: 'Polygon', coordinates: [ward.ring] },
+        ),
+      ),
     ),
     'wards-2019.geojson': collection('wards', wards2019()),
   };

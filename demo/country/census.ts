@@ -2,7 +2,14 @@ import { seeded, seedOf } from './random.ts';
 import { flats, type Ward, wards } from './units.ts';
 
 /** Made-up counts of one ward. Low ground near the river mouth in the south-east has more of both troubles. */
-function counts(ward: Ward): { households: number; ground: number; noCar: number; both: number; persons: number; over65: number } {
+function counts(ward: Ward): {
+  households: number;
+  ground: number;
+  noCar: number;
+  both: number;
+  persons: number;
+  over65: number;
+} {
   const own = seeded(seedOf('census', ward.code));
   const low = Math.max(0, 1 - Math.hypot(ward.centre[0] - 219_000, ward.centre[1] - 96_000) / 42_000);
   const town = Math.max(0, 1 - Math.hypot(ward.centre[0] - 207_500, ward.centre[1] - 97_500) / 9_000);
@@ -18,13 +25,18 @@ function counts(ward: Ward): { households: number; ground: number; noCar: number
 export function housing(): string {
   const missing = flats[7].code;
   const twice = flats[12].code;
-  const lines = ['area_code,area_name,households,households_ground,households_no_car,households_ground_no_car'];
+  const lines = [
+    'area_code,area_name,households,households_ground,households_no_car,households_ground_no_car',
+  ];
   for (const ward of wards) {
     if (ward.code === missing) continue;
     const c = counts(ward);
     const line = `${ward.code},"${ward.name}",${c.households},${c.ground},${c.noCar},${c.both}`;
     lines.push(line);
-    if (ward.code === twice) lines.push(`${ward.code},"${ward.name} (revised)",${c.households + 3},${c.ground + 1},${c.noCar},${c.both}`);
+    if (ward.code === twice)
+      lines.push(
+        `${ward.code},"${ward.name} (revised)",${c.households + 3},${c.ground + 1},${c.noCar},${c.both}`,
+      );
   }
   return `${lines.join('\n')}\n`;
 }
@@ -48,15 +60,29 @@ export function population(): string {
 export function catalogue(): string {
   const tables = [
     {
-      id: 'HOUSING', title: 'Households by floor and car', levels: ['ward'], year: 2024, file: 'HOUSING.csv', licence: 'Teskaria Open Statistics Licence 1.0',
+      id: 'HOUSING',
+      title: 'Households by floor and car',
+      levels: ['ward'],
+      year: 2024,
+      file: 'HOUSING.csv',
+      licence: 'Teskaria Open Statistics Licence 1.0',
       citation: 'Statistics Office of Teskaria (2024): Households by floor and car, table HOUSING.',
       columns: {
-        area_code: 'Ward code', area_name: 'Ward name', households: 'Households', households_ground: 'Households on the ground floor',
-        households_no_car: 'Households without a car', households_ground_no_car: 'Households on the ground floor without a car',
+        area_code: 'Ward code',
+        area_name: 'Ward name',
+        households: 'Households',
+        households_ground: 'Households on the ground floor',
+        households_no_car: 'Households without a car',
+        households_ground_no_car: 'Households on the ground floor without a car',
       },
     },
     {
-      id: 'POPULATION', title: 'Residents by age', levels: ['ward'], year: 2024, file: 'POPULATION.csv', licence: 'Teskaria Open Statistics Licence 1.0',
+      id: 'POPULATION',
+      title: 'Residents by age',
+      levels: ['ward'],
+      year: 2024,
+      file: 'POPULATION.csv',
+      licence: 'Teskaria Open Statistics Licence 1.0',
       citation: 'Statistics Office of Teskaria (2024): Residents by age, table POPULATION.',
       columns: { ward: 'Ward code', persons: 'Residents', persons_65_plus: 'Residents aged 65 and over' },
     },

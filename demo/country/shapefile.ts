@@ -26,7 +26,9 @@ export function shapefile(layer: ShapeLayer): { shp: Uint8Array; shx: Uint8Array
     view.setInt32(24, bytes.length / 2);
     view.setInt32(28, 1000, true);
     view.setInt32(32, type, true);
-    box.forEach((v, k) => view.setFloat64(36 + 8 * k, v, true));
+    box.forEach((v, k) => {
+      view.setFloat64(36 + 8 * k, v, true);
+    });
   }
   let at = 100;
   contents.forEach((bytes, k) => {
@@ -55,7 +57,9 @@ function content(type: number, parts: Point[][]): Uint8Array {
   view.setInt32(0, type, true);
   const xs = points.map((p) => p[0]);
   const ys = points.map((p) => p[1]);
-  [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)].forEach((v, k) => view.setFloat64(4 + 8 * k, v, true));
+  [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)].forEach((v, k) => {
+    view.setFloat64(4 + 8 * k, v, true);
+  });
   view.setInt32(36, parts.length, true);
   view.setInt32(40, points.length, true);
   let start = 0;
@@ -95,7 +99,8 @@ function dbase({ fields, rows }: ShapeLayer): Uint8Array {
     let at = headerLength + r * recordLength + 1;
     fields.forEach(([, type, width, decimals], f) => {
       const value = row[f];
-      const text = value === null ? '' : type === 'N' ? Number(value).toFixed(decimals).padStart(width) : String(value);
+      const text =
+        value === null ? '' : type === 'N' ? Number(value).toFixed(decimals).padStart(width) : String(value);
       bytes.set(latin(text).subarray(0, width), at);
       at += width;
     });

@@ -11,7 +11,17 @@ import { addClip, addJoin, addReproject } from './commands/verbs.ts';
 import { makeOutput } from './output.ts';
 
 /** All commands, in the order of the work. */
-const commands: readonly AddCommand[] = [addDemo, addNew, addRun, addLook, addRows, addClip, addJoin, addReproject, addCheck];
+const commands: readonly AddCommand[] = [
+  addDemo,
+  addNew,
+  addRun,
+  addLook,
+  addRows,
+  addClip,
+  addJoin,
+  addReproject,
+  addCheck,
+];
 
 function build(): Command {
   const program = new Command('isomeric')
@@ -24,7 +34,10 @@ function build(): Command {
     .configureOutput({ outputError: (text, write) => write(text.replace(/^error: /, '')) });
   for (const add of commands) add(program);
   for (const command of program.commands) {
-    command.option('--json', 'the result as JSON, for machines').option('--no-colour', 'plain text without colours').exitOverride();
+    command
+      .option('--json', 'the result as JSON, for machines')
+      .option('--no-colour', 'plain text without colours')
+      .exitOverride();
   }
   return program;
 }
@@ -32,12 +45,17 @@ function build(): Command {
 function fail(error: unknown, json: boolean): number {
   if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.done : exitCodes.usage;
   if (error instanceof IsomericError) {
-    if (json) process.stderr.write(`${JSON.stringify({ error: { code: error.code, words: error.message, place: error.place, advice: error.advice } })}\n`);
+    if (json)
+      process.stderr.write(
+        `${JSON.stringify({ error: { code: error.code, words: error.message, place: error.place, advice: error.advice } })}\n`,
+      );
     else process.stderr.write(`${makeOutput({}).colours.red('Stopped:')} ${error.sentence}\n`);
     return error.blame === 'usage' ? exitCodes.usage : exitCodes.input;
   }
   const words = error instanceof Error ? (error.stack ?? error.message) : String(error);
-  process.stderr.write(`Stopped by a mistake in Isomeric itself; please report it with this text:\n${words}\n`);
+  process.stderr.write(
+    `Stopped by a mistake in Isomeric itself; please report it with this text:\n${words}\n`,
+  );
   return exitCodes.input;
 }
 

@@ -1,5 +1,5 @@
-import picocolors from 'picocolors';
 import cliProgress from 'cli-progress';
+import picocolors from 'picocolors';
 import { type Account, type Finding, grouped } from '../core/index.ts';
 import type { Reporter } from '../study/machine.ts';
 
@@ -27,19 +27,36 @@ export function makeOutput(options: { json?: boolean; colour?: boolean }): Outpu
 }
 
 export function printJson(value: unknown): void {
-  process.stdout.write(`${JSON.stringify(value, (_, each) => (each instanceof Map ? Object.fromEntries(each) : each), 2)}\n`);
+  process.stdout.write(
+    `${JSON.stringify(value, (_, each) => (each instanceof Map ? Object.fromEntries(each) : each), 2)}\n`,
+  );
 }
 
 /** `Clip: 48,210 …` with the verb set off. */
 export function sentenceText(output: Output, sentence: string): string {
   const colon = sentence.indexOf(': ');
-  return colon < 0 || colon > 20 ? sentence : `${output.colours.bold(sentence.slice(0, colon + 1))}${sentence.slice(colon + 1)}`;
+  return colon < 0 || colon > 20
+    ? sentence
+    : `${output.colours.bold(sentence.slice(0, colon + 1))}${sentence.slice(colon + 1)}`;
 }
 
 export function findingText(output: Output, finding: Finding): string {
   const { colours } = output;
-  const paint = finding.severity === 'error' ? colours.red : finding.severity === 'warning' ? colours.yellow : colours.dim;
-  const where = [finding.layer, finding.feature === undefined ? undefined : `feature ${finding.feature}`, finding.at === undefined ? undefined : `at ${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}`].filter((part) => part !== undefined).join(', ');
+  const paint =
+    finding.severity === 'error'
+      ? colours.red
+      : finding.severity === 'warning'
+        ? colours.yellow
+        : colours.dim;
+  const where = [
+    finding.layer,
+    finding.feature === undefined ? undefined : `feature ${finding.feature}`,
+    finding.at === undefined
+      ? undefined
+      : `at ${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}`,
+  ]
+    .filter((part) => part !== undefined)
+    .join(', ');
   return `${paint(finding.severity.padEnd(7))} ${where === '' ? '' : `${where}: `}${finding.words}${finding.repair === undefined ? '' : ` ${colours.dim(`Repair: ${finding.repair}.`)}`}`;
 }
 
@@ -63,7 +80,12 @@ export function printFindings(output: Output, findings: readonly Finding[], most
   }
   for (const group of groups.values()) {
     for (const finding of group.slice(0, mostOfAKind)) output.line(findingText(output, finding));
-    if (group.length > mostOfAKind) output.line(output.colours.dim(`        … and ${grouped(group.length - mostOfAKind)} more ${group[0].code} in ${group[0].layer}.`));
+    if (group.length > mostOfAKind)
+      output.line(
+        output.colours.dim(
+          `        … and ${grouped(group.length - mostOfAKind)} more ${group[0].code} in ${group[0].layer}.`,
+        ),
+      );
   }
 }
 
@@ -94,7 +116,12 @@ export function printingReporter(output: Output): Reporter & { stop(): void } {
     progress(what, bytes) {
       if (output.json || !process.stderr.isTTY) return;
       if (bar === null) {
-        bar = new cliProgress.SingleBar({ format: '  {what}  {bytes} bytes', clearOnComplete: true, hideCursor: true, stream: process.stderr });
+        bar = new cliProgress.SingleBar({
+          format: '  {what}  {bytes} bytes',
+          clearOnComplete: true,
+          hideCursor: true,
+          stream: process.stderr,
+        });
         bar.start(1, 0, { what, bytes: grouped(bytes) });
       }
       bar.update(0, { what, bytes: grouped(bytes) });
@@ -103,9 +130,19 @@ export function printingReporter(output: Output): Reporter & { stop(): void } {
 }
 
 /** Rows of text in aligned columns; numbers to the right. */
-export function textTable(head: readonly string[], rows: readonly (readonly string[])[], right: readonly boolean[], widest = 34): string[] {
+export function textTable(
+  head: readonly string[],
+  rows: readonly (readonly string[])[],
+  right: readonly boolean[],
+  widest = 34,
+): string[] {
   const cut = (text: string) => (text.length > widest ? `${text.slice(0, widest - 1)}…` : text);
   const cells = [head, ...rows].map((row) => row.map(cut));
   const widths = head.map((_, c) => Math.max(...cells.map((row) => row[c].length)));
-  return cells.map((row) => row.map((cell, c) => (right[c] ? cell.padStart(widths[c]) : cell.padEnd(widths[c]))).join('  ').trimEnd());
+  return cells.map((row) =>
+    row
+      .map((cell, c) => (right[c] ? cell.padStart(widths[c]) : cell.padEnd(widths[c])))
+      .join('  ')
+      .trimEnd(),
+  );
 }

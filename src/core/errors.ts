@@ -35,7 +35,11 @@ export class IsomericError extends Error {
   readonly advice: string;
   readonly blame: Blame;
 
-  constructor(code: string, words: string, more: { place?: Place; advice?: string; blame?: Blame; cause?: unknown } = {}) {
+  constructor(
+    code: string,
+    words: string,
+    more: { place?: Place; advice?: string; blame?: Blame; cause?: unknown } = {},
+  ) {
     super(words, more.cause === undefined ? undefined : { cause: more.cause });
     this.name = 'IsomericError';
     this.code = code;

@@ -3,7 +3,7 @@ export * from './checks/check.ts';
 export * from './checks/validity.ts';
 export * from './crs/crs.ts';
 export { crsByEpsg, crsFromText, wgs84 } from './crs/registry.ts';
-export { transformBox, type Transformer, transformer } from './crs/transformer.ts';
+export { type Transformer, transformBox, transformer } from './crs/transformer.ts';
 export { crsFromWkt, wktFromCrs } from './crs/wkt-crs.ts';
 export * from './errors.ts';
 export * from './findings.ts';
@@ -12,22 +12,38 @@ export { planarArea, planarLength } from './geometry/measures.ts';
 export { type FillRule, type OverlayOperation, overlayAreas, uniteAreas } from './geometry/overlay.ts';
 export { PreparedArea } from './geometry/prepared-area.ts';
 export * from './layer/batch.ts';
+export { concatenate } from './layer/concatenate.ts';
 export * from './layer/layer.ts';
-export { clip, type ClipOptions } from './layer/verbs/clip.ts';
+export { type ClipOptions, clip } from './layer/verbs/clip.ts';
 export { type Computation, computeFields } from './layer/verbs/compute.ts';
 export { filterRows } from './layer/verbs/filter.ts';
-export { join, type JoinOptions, parseOn } from './layer/verbs/join.ts';
+export { type JoinOptions, join, parseOn } from './layer/verbs/join.ts';
 export { assignCrs, reproject } from './layer/verbs/reproject.ts';
 export { selectColumns } from './layer/verbs/select.ts';
+export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
+export {
+  type Classes,
+  type ClassMethod,
+  classify,
+  classMethods,
+  classOf,
+  givenClasses,
+  parseClasses,
+} from './mapping/classes.ts';
+export { luminance, rampColours, rampNames } from './mapping/colours.ts';
+export { decimalsFor, numberText } from './mapping/numbers.ts';
+export {
+  boxOfArrays,
+  type ClassLegend,
+  drawSheet,
+  type Sheet,
+  type SheetLayer,
+  sheetHeight,
+  sheetWidth,
+} from './mapping/sheet.ts';
+export { nearestWord, suggest } from './nearest.ts';
 export * from './table/column.ts';
 export { ColumnBuilder, nullColumn, takeValues, textColumn } from './table/column-builder.ts';
 export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
 export { parseExpression } from './table/cql2/parse.ts';
 export * from './table/schema.ts';
-export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
-export { type Classes, type ClassMethod, classify, classMethods, classOf, givenClasses, parseClasses } from './mapping/classes.ts';
-export { luminance, rampColours, rampNames } from './mapping/colours.ts';
-export { decimalsFor, numberText } from './mapping/numbers.ts';
-export { boxOfArrays, type ClassLegend, drawSheet, type Sheet, type SheetLayer, sheetHeight, sheetWidth } from './mapping/sheet.ts';
-export { concatenate } from './layer/concatenate.ts';
-export { nearestWord, suggest } from './nearest.ts';

@@ -9,7 +9,8 @@ export function spellingDistance(a: string, b: string): number {
     for (let j = 1; j <= t.length; j++) {
       const same = s[i - 1] === t[j - 1];
       let least = Math.min(previous[j] + 1, row[j - 1] + 1, previous[j - 1] + (same ? 0 : 1));
-      if (i > 1 && j > 1 && s[i - 1] === t[j - 2] && s[i - 2] === t[j - 1]) least = Math.min(least, before[j - 2] + 1);
+      if (i > 1 && j > 1 && s[i - 1] === t[j - 2] && s[i - 2] === t[j - 1])
+        least = Math.min(least, before[j - 2] + 1);
       row.push(least);
     }
     before = previous;

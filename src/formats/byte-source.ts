@@ -34,7 +34,8 @@ export function sourceFromBytes(bytes: Uint8Array, name = 'bytes'): ByteSource {
 /** For dropped files and fetched answers in a browser. */
 export function sourceFromBlob(blob: Blob, name = 'file'): ByteSource {
   const step = 1 << 20;
-  const bytes = async (start: number, end: number) => new Uint8Array(await blob.slice(start, end).arrayBuffer());
+  const bytes = async (start: number, end: number) =>
+    new Uint8Array(await blob.slice(start, end).arrayBuffer());
   return {
     name,
     size: blob.size,
@@ -51,7 +52,8 @@ export function surroundingsOf(sources: ReadonlyMap<string, ByteSource>): Surrou
     list: async () => [...sources.keys()],
     async open(path) {
       const source = sources.get(path);
-      if (source === undefined) throw new IsomericError('file-missing', `There is no ${path}.`, { place: { file: path } });
+      if (source === undefined)
+        throw new IsomericError('file-missing', `There is no ${path}.`, { place: { file: path } });
       return source;
     },
   };
@@ -60,7 +62,11 @@ export function surroundingsOf(sources: ReadonlyMap<string, ByteSource>): Surrou
 /** Reads a small source whole; refuses one over `limit` bytes, whatever its header says. */
 export async function wholeSource(source: ByteSource, limit: number): Promise<Uint8Array> {
   if (source.size > limit) {
-    throw new IsomericError('file-too-large', `It has ${source.size} bytes, where at most ${limit} are sensible.`, { place: { file: source.name } });
+    throw new IsomericError(
+      'file-too-large',
+      `It has ${source.size} bytes, where at most ${limit} are sensible.`,
+      { place: { file: source.name } },
+    );
   }
   return source.bytes(0, source.size);
 }

@@ -46,7 +46,11 @@ function sniffGeojson(head: Uint8Array): boolean {
 }
 
 function sniffDbase(head: Uint8Array): boolean {
-  if (head.length < 33 || ![0x02, 0x03, 0x04, 0x05, 0x30, 0x31, 0x43, 0x83, 0x8b, 0x8e, 0xf5].includes(head[0])) return false;
+  if (
+    head.length < 33 ||
+    ![0x02, 0x03, 0x04, 0x05, 0x30, 0x31, 0x43, 0x83, 0x8b, 0x8e, 0xf5].includes(head[0])
+  )
+    return false;
   const month = head[2];
   const day = head[3];
   const headerLength = head[8] | (head[9] << 8);
@@ -56,21 +60,55 @@ function sniffDbase(head: Uint8Array): boolean {
 /** All formats that are read, told apart by content. A new one is one folder and one line here. */
 export const formats: readonly Format[] = [
   {
-    name: 'shapefile', title: 'Shapefile', endings: ['shp'],
-    sniff: (head) => head.length >= 36 && head[0] === 0 && head[1] === 0 && head[2] === 0x27 && head[3] === 0x0a && head[28] === 0xe8 && head[29] === 3,
+    name: 'shapefile',
+    title: 'Shapefile',
+    endings: ['shp'],
+    sniff: (head) =>
+      head.length >= 36 &&
+      head[0] === 0 &&
+      head[1] === 0 &&
+      head[2] === 0x27 &&
+      head[3] === 0x0a &&
+      head[28] === 0xe8 &&
+      head[29] === 3,
     open: (source, context) => openShapefile(source, context.around, context.path),
   },
   {
-    name: 'geopackage', title: 'GeoPackage', endings: ['gpkg'],
+    name: 'geopackage',
+    title: 'GeoPackage',
+    endings: ['gpkg'],
     sniff: (head) => startsWith(head, 'SQLite format 3\0'),
     open(source, { capabilities }) {
-      if (capabilities.sqlite === undefined) throw new IsomericError('sqlite-missing', 'Reading a GeoPackage needs an SQLite engine, and none was given.', { place: { file: source.name }, blame: 'usage' });
+      if (capabilities.sqlite === undefined)
+        throw new IsomericError(
+          'sqlite-missing',
+          'Reading a GeoPackage needs an SQLite engine, and none was given.',
+          { place: { file: source.name }, blame: 'usage' },
+        );
       return openGeopackage(source, capabilities.sqlite);
     },
   },
-  { name: 'dbase', title: 'dBASE table', endings: ['dbf'], sniff: sniffDbase, open: (source) => openDbase(source) },
-  { name: 'geojson', title: 'GeoJSON', endings: ['geojson', 'json'], sniff: sniffGeojson, open: (source) => openGeojson(source) },
-  { name: 'delimited', title: 'Delimited text', endings: ['csv', 'tsv', 'txt'], sniff: looksDelimited, open: (source) => openDelimited(source) },
+  {
+    name: 'dbase',
+    title: 'dBASE table',
+    endings: ['dbf'],
+    sniff: sniffDbase,
+    open: (source) => openDbase(source),
+  },
+  {
+    name: 'geojson',
+    title: 'GeoJSON',
+    endings: ['geojson', 'json'],
+    sniff: sniffGeojson,
+    open: (source) => openGeojson(source),
+  },
+  {
+    name: 'delimited',
+    title: 'Delimited text',
+    endings: ['csv', 'tsv', 'txt'],
+    sniff: looksDelimited,
+    open: (source) => openDelimited(source),
+  },
 ];
 
 /** One layer or table, with where it came from. */
@@ -82,7 +120,20 @@ export interface Opened {
 }
 
 /** The parts of multi-file formats that are no layers themselves. */
-const partEndings = new Set(['dbf', 'prj', 'cpg', 'shx', 'sbn', 'sbx', 'qix', 'xml', 'txt', 'pdf', 'md', 'html']);
+const partEndings = new Set([
+  'dbf',
+  'prj',
+  'cpg',
+  'shx',
+  'sbn',
+  'sbx',
+  'qix',
+  'xml',
+  'txt',
+  'pdf',
+  'md',
+  'html',
+]);
 
 function stem(path: string): string {
   return path.replace(/\.[^./]*$/, '').toLowerCase();
@@ -99,19 +150,29 @@ export async function formatOf(source: ByteSource): Promise<Format | undefined> 
  * (a path in the archive). Layers get findings for a wrong ending.
  */
 export async function openSource(source: ByteSource, context: OpenContext, inside = ''): Promise<Opened[]> {
-  if (source.size === 0) throw new IsomericError('file-empty', 'The file is empty.', { place: { file: source.name }, advice: 'Get it again.' });
+  if (source.size === 0)
+    throw new IsomericError('file-empty', 'The file is empty.', {
+      place: { file: source.name },
+      advice: 'Get it again.',
+    });
   const head = await source.bytes(0, 4);
   if (isZip(head)) return openArchive(source, context.capabilities, inside);
   const format = await formatOf(source);
   if (format === undefined) {
     throw new IsomericError('format-unknown', 'Its contents are of no format that Isomeric reads.', {
-      place: { file: source.name }, advice: `It reads: ${formats.map((known) => known.title).join(', ')}, also inside zip archives.`,
+      place: { file: source.name },
+      advice: `It reads: ${formats.map((known) => known.title).join(', ')}, also inside zip archives.`,
     });
   }
   const tables = await format.open(source, context);
   const end = ending(source.name);
-  const wrong = end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
-  const finding: Finding = { code: 'ending-wrong', severity: 'note', words: `${source.name}: the name says .${end}, the contents are ${format.title}.` };
+  const wrong =
+    end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
+  const finding: Finding = {
+    code: 'ending-wrong',
+    severity: 'note',
+    words: `${source.name}: the name says .${end}, the contents are ${format.title}.`,
+  };
   return tables.map((table) => ({
     table: wrong ? { ...table, findings: [finding, ...table.findings] } : table,
     format: format.name,
@@ -119,18 +180,30 @@ export async function openSource(source: ByteSource, context: OpenContext, insid
   }));
 }
 
-async function openArchive(source: ByteSource, capabilities: Capabilities, inside: string): Promise<Opened[]> {
+async function openArchive(
+  source: ByteSource,
+  capabilities: Capabilities,
+  inside: string,
+): Promise<Opened[]> {
   const around = await openZip(source);
   const all = await around.list();
   const wanted = inside === '' ? all : all.filter((path) => path === inside || path.startsWith(`${inside}/`));
   if (wanted.length === 0) {
-    throw new IsomericError('archive-path', `There is no “${inside}” in the archive.`, { place: { file: source.name }, advice: `It holds: ${all.slice(0, 12).join(', ')}.` });
+    throw new IsomericError('archive-path', `There is no “${inside}” in the archive.`, {
+      place: { file: source.name },
+      advice: `It holds: ${all.slice(0, 12).join(', ')}.`,
+    });
   }
   return openAmong(around, wanted, capabilities, (path) => path);
 }
 
 /** Opens every layer among files that stand beside each other (a folder, an archive), parts grouped. */
-export async function openAmong(around: Surroundings, paths: readonly string[], capabilities: Capabilities, label: (path: string) => string): Promise<Opened[]> {
+export async function openAmong(
+  around: Surroundings,
+  paths: readonly string[],
+  capabilities: Capabilities,
+  label: (path: string) => string,
+): Promise<Opened[]> {
   const shapes = new Set(paths.filter((path) => ending(path) === 'shp').map(stem));
   const opened: Opened[] = [];
   for (const path of paths) {
@@ -139,12 +212,15 @@ export async function openAmong(around: Surroundings, paths: readonly string[], 
     const source = await around.open(path);
     if (source.size === 0) continue;
     const format = await formatOf(source);
-    if (format === undefined || (partEndings.has(end) && format.name === 'delimited' && end !== 'txt')) continue;
+    if (format === undefined || (partEndings.has(end) && format.name === 'delimited' && end !== 'txt'))
+      continue;
     const layers = await format.open(source, { around, path, capabilities });
     opened.push(...layers.map((table) => ({ table, format: format.name, within: label(path) })));
   }
   if (opened.length === 0) {
-    throw new IsomericError('no-layers', 'No layer or table is in it.', { advice: `It holds: ${paths.slice(0, 12).join(', ')}.` });
+    throw new IsomericError('no-layers', 'No layer or table is in it.', {
+      advice: `It holds: ${paths.slice(0, 12).join(', ')}.`,
+    });
   }
   return opened;
 }

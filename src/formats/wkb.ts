@@ -34,7 +34,8 @@ export class WkbWriter {
     } else {
       this.header(kind, z, m);
       this.count(parts);
-      for (let p = first; p < first + parts; p++) this.part(array, p, kind === Kind.Collection ? array.kindOfPart(i, p) : partKindOf(kind), z, m);
+      for (let p = first; p < first + parts; p++)
+        this.part(array, p, kind === Kind.Collection ? array.kindOfPart(i, p) : partKindOf(kind), z, m);
     }
     return this.bytes.subarray(0, this.at);
   }
@@ -60,7 +61,8 @@ export class WkbWriter {
     if (kind !== Kind.Point) this.count(0);
     else {
       // An empty point is written as NaN (GeoPackage 1.3, requirement 153).
-      for (let k = 0; k < 2 + Number(z) + Number(m); k++, this.at += 8) this.view.setFloat64(this.at, NaN, true);
+      for (let k = 0; k < 2 + Number(z) + Number(m); k++, this.at += 8)
+        this.view.setFloat64(this.at, NaN, true);
     }
   }
 
@@ -98,11 +100,17 @@ export function readWkb(bytes: Uint8Array, start: number, builder: GeometryBuild
   let at = start;
   const need = (count: number) => {
     if (at + count > bytes.length) {
-      throw new IsomericError('wkb-damaged', `The geometry of ${what} ends in the middle.`, { place: { byte: at }, advice: 'The file is damaged: get it again.' });
+      throw new IsomericError('wkb-damaged', `The geometry of ${what} ends in the middle.`, {
+        place: { byte: at },
+        advice: 'The file is damaged: get it again.',
+      });
     }
   };
   const bad = (words: string): never => {
-    throw new IsomericError('wkb-damaged', `The geometry of ${what} ${words}.`, { place: { byte: at }, advice: 'The file is damaged: get it again.' });
+    throw new IsomericError('wkb-damaged', `The geometry of ${what} ${words}.`, {
+      place: { byte: at },
+      advice: 'The file is damaged: get it again.',
+    });
   };
   const head = () => {
     need(5);
@@ -147,7 +155,8 @@ export function readWkb(bytes: Uint8Array, start: number, builder: GeometryBuild
     const part = () => builder.part(member ? h.kind : undefined);
     if (h.kind === Kind.Point) {
       need(16);
-      const nothing = Number.isNaN(view.getFloat64(at, h.little)) && Number.isNaN(view.getFloat64(at + 8, h.little));
+      const nothing =
+        Number.isNaN(view.getFloat64(at, h.little)) && Number.isNaN(view.getFloat64(at + 8, h.little));
       if (nothing) {
         at += 16 + (h.z ? 8 : 0) + (h.m ? 8 : 0);
         return;

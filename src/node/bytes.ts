@@ -7,13 +7,23 @@ const chunkLength = 1 << 20;
 
 function failure(path: string, error: unknown): IsomericError {
   const code = (error as NodeJS.ErrnoException).code;
-  if (code === 'ENOENT') return new IsomericError('file-missing', 'There is no such file.', { place: { file: path }, advice: 'Check the path.' });
-  if (code === 'EACCES') return new IsomericError('file-forbidden', 'The file may not be read.', { place: { file: path }, advice: 'Check its permissions.' });
-  return new IsomericError('file-unreadable', `The file cannot be read (${code ?? String(error)}).`, { place: { file: path } });
+  if (code === 'ENOENT')
+    return new IsomericError('file-missing', 'There is no such file.', {
+      place: { file: path },
+      advice: 'Check the path.',
+    });
+  if (code === 'EACCES')
+    return new IsomericError('file-forbidden', 'The file may not be read.', {
+      place: { file: path },
+      advice: 'Check its permissions.',
+    });
+  return new IsomericError('file-unreadable', `The file cannot be read (${code ?? String(error)}).`, {
+    place: { file: path },
+  });
 }
 
 /** A file on disk as a source. It is opened for each reading, so nothing stays open in between. */
-export async function fileSource(path: string): Promise<ByteSource> {
+export async function fileSource(path: string, name = path): Promise<ByteSource> {
   const withFile = async <T>(work: (file: FileHandle) => Promise<T>): Promise<T> => {
     let file: FileHandle;
     try {
@@ -31,7 +41,7 @@ export async function fileSource(path: string): Promise<ByteSource> {
   };
   const size = await withFile(async (file) => (await file.stat()).size);
   return {
-    name: path,
+    name,
     path,
     size,
     bytes: (start, end) =>

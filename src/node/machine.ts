@@ -14,7 +14,10 @@ import { saverFor, writeChunks } from './save.ts';
 function inside(folder: string, path: string): string {
   const whole = resolve(folder, path);
   if (whole !== resolve(folder) && !whole.startsWith(resolve(folder) + sep)) {
-    throw new IsomericError('path-outside', `The path ${path} leads out of the study folder.`, { advice: 'Keep the files of a study inside its folder.', blame: 'usage' });
+    throw new IsomericError('path-outside', `The path ${path} leads out of the study folder.`, {
+      advice: 'Keep the files of a study inside its folder.',
+      blame: 'usage',
+    });
   }
   return whole;
 }
@@ -23,17 +26,20 @@ export function folderStore(folder: string): Store {
   return {
     async open(path) {
       const whole = inside(folder, path);
-      return existsSync(whole) ? fileSource(whole) : null;
+      return existsSync(whole) ? fileSource(whole, path) : null;
     },
     async write(path, chunks) {
       const whole = inside(folder, path);
       const hash = createHash('sha256');
-      const bytes = await writeChunks(whole, (async function* () {
-        for await (const chunk of chunks) {
-          hash.update(chunk);
-          yield chunk;
-        }
-      })());
+      const bytes = await writeChunks(
+        whole,
+        (async function* () {
+          for await (const chunk of chunks) {
+            hash.update(chunk);
+            yield chunk;
+          }
+        })(),
+      );
       // As received, never edited: read-only keeps it so by accident too.
       await chmod(whole, 0o444);
       return { bytes, sha256: hash.digest('hex') };
@@ -53,7 +59,7 @@ export function folderStore(folder: string): Store {
 export function nodeMachine(folder: string, reporter: Reporter = silentReporter): Machine {
   return {
     store: folderStore(folder),
-    open: (path) => openPath(inside(folder, path)),
+    open: (path) => openPath(inside(folder, path), resolve(folder)),
     save: (tables, path, now) => saverFor(path).save(tables, inside(folder, path), now),
     writeBytes: async (path, bytes) => {
       await writeChunks(inside(folder, path), [bytes]);
@@ -65,5 +71,3 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
     reporter,
   };
 }
-
-

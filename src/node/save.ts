@@ -1,7 +1,7 @@
+import { once } from 'node:events';
 import { createWriteStream } from 'node:fs';
 import { mkdir, rename, rm } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { once } from 'node:events';
 import { type Account, closeAccount, openAccount } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
@@ -24,15 +24,27 @@ export async function writeBeside<T>(path: string, write: (temporary: string) =>
     await rm(`${temporary}.lock`, { force: true, recursive: true });
     await rm(`${temporary}-journal`, { force: true });
     const code = (error as NodeJS.ErrnoException).code;
-    if (code === 'EACCES' || code === 'ENOSPC' || code === 'EISDIR' || code === 'ENOTDIR' || code === 'EROFS') {
-      throw new IsomericError('file-unwritable', `The file cannot be written (${code}).`, { place: { file: path }, advice: 'Choose another place, or free space.' });
+    if (
+      code === 'EACCES' ||
+      code === 'ENOSPC' ||
+      code === 'EISDIR' ||
+      code === 'ENOTDIR' ||
+      code === 'EROFS'
+    ) {
+      throw new IsomericError('file-unwritable', `The file cannot be written (${code}).`, {
+        place: { file: path },
+        advice: 'Choose another place, or free space.',
+      });
     }
     throw error;
   }
 }
 
 /** Writes chunks to a file, waiting when the disk is slower. */
-export async function writeChunks(path: string, chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>): Promise<number> {
+export async function writeChunks(
+  path: string,
+  chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
+): Promise<number> {
   return writeBeside(path, async (temporary) => {
     const stream = createWriteStream(temporary);
     let bytes = 0;
@@ -48,7 +60,8 @@ export async function writeChunks(path: string, chunks: AsyncIterable<Uint8Array
       }
     } finally {
       stream.end();
-      if (failed === undefined) await Promise.race([once(stream, 'close'), once(stream, 'error')]).catch(() => {});
+      if (failed === undefined)
+        await Promise.race([once(stream, 'close'), once(stream, 'error')]).catch(() => {});
     }
     if (failed !== undefined) throw failed;
     return bytes;
@@ -68,7 +81,10 @@ export interface Saver {
 
 async function one(tables: readonly Table[], path: string): Promise<Table> {
   if (tables.length !== 1) {
-    throw new IsomericError('one-layer-only', `${path} can hold one layer only, not ${tables.length}.`, { advice: 'Save to a GeoPackage (.gpkg), which holds several.', blame: 'usage' });
+    throw new IsomericError('one-layer-only', `${path} can hold one layer only, not ${tables.length}.`, {
+      advice: 'Save to a GeoPackage (.gpkg), which holds several.',
+      blame: 'usage',
+    });
   }
   return tables[0];
 }
@@ -89,7 +105,8 @@ function counted(table: Table, tally: { rows: number }): Table {
 /** Formats that are written, chosen by the ending of the target. */
 export const savers: readonly Saver[] = [
   {
-    name: 'GeoPackage', endings: ['gpkg'],
+    name: 'GeoPackage',
+    endings: ['gpkg'],
     save: (tables, path, now) =>
       writeBeside(path, async (temporary) => {
         const writer = new GeopackageWriter(createDatabase(temporary), now);
@@ -105,10 +122,16 @@ export const savers: readonly Saver[] = [
       }),
   },
   {
-    name: 'GeoJSON', endings: ['geojson', 'json'],
+    name: 'GeoJSON',
+    endings: ['geojson', 'json'],
     async save(tables, path) {
       const table = await one(tables, path);
-      if (!isLayer(table)) throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be saved as GeoJSON.`, { advice: 'Save it as .csv.', blame: 'usage' });
+      if (!isLayer(table))
+        throw new IsomericError(
+          'geometry-missing',
+          `${table.name} has no geometry, so it cannot be saved as GeoJSON.`,
+          { advice: 'Save it as .csv.', blame: 'usage' },
+        );
       const account = openAccount('Write', table.name);
       const tally = { rows: 0 };
       await writeChunks(path, writeGeojson(counted(table, tally) as Layer, {}, account));
@@ -117,7 +140,8 @@ export const savers: readonly Saver[] = [
     },
   },
   {
-    name: 'CSV', endings: ['csv'],
+    name: 'CSV',
+    endings: ['csv'],
     async save(tables, path) {
       const table = await one(tables, path);
       const account = openAccount('Write', table.name);
@@ -135,7 +159,11 @@ export function saverFor(path: string): Saver {
   const end = ending(path);
   const saver = savers.find((known) => known.endings.includes(end));
   if (saver === undefined) {
-    throw new IsomericError('format-unwritable', `No format is written to files that end in “.${end}”.`, { place: { file: path }, advice: `Use ${savers.flatMap((known) => known.endings.map((each) => `.${each}`)).join(', ')}.`, blame: 'usage' });
+    throw new IsomericError('format-unwritable', `No format is written to files that end in “.${end}”.`, {
+      place: { file: path },
+      advice: `Use ${savers.flatMap((known) => known.endings.map((each) => `.${each}`)).join(', ')}.`,
+      blame: 'usage',
+    });
   }
   return saver;
 }

@@ -1,7 +1,7 @@
 import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { createRequire } from 'node:module';
 import { IsomericError } from '../core/errors.ts';
 import type { ByteSource } from '../formats/byte-source.ts';
 import type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from '../formats/sqlite.ts';
@@ -70,7 +70,11 @@ export const nodeSqlite: SqliteEngine = {
       statement.finish();
       return opened;
     } catch (error) {
-      throw new IsomericError('sqlite-damaged', `SQLite cannot open it (${error instanceof Error ? error.message : String(error)}).`, { place: { file: source.name }, advice: 'The file is damaged or was cut short: get it again.' });
+      throw new IsomericError(
+        'sqlite-damaged',
+        `SQLite cannot open it (${error instanceof Error ? error.message : String(error)}).`,
+        { place: { file: source.name }, advice: 'The file is damaged or was cut short: get it again.' },
+      );
     }
   },
 };

@@ -26,7 +26,8 @@ export function withoutSecrets(address: string): string {
     url.username = '';
     url.password = '';
     for (const name of [...url.searchParams.keys()]) {
-      if (/key|token$|secret|password|signature|auth/i.test(name) && name !== 'token') url.searchParams.set(name, '…');
+      if (/key|token$|secret|password|signature|auth/i.test(name) && name !== 'token')
+        url.searchParams.set(name, '…');
     }
     return url.toString();
   } catch {

@@ -39,7 +39,13 @@ interface Request {
   notHtml?: boolean;
 }
 
-function failure(code: string, request: Request, words: string, advice: string, cause?: unknown): IsomericError {
+function failure(
+  code: string,
+  request: Request,
+  words: string,
+  advice: string,
+  cause?: unknown,
+): IsomericError {
   return new IsomericError(code, words, { place: { file: withoutSecrets(request.url) }, advice, cause });
 }
 
@@ -50,7 +56,18 @@ async function inTime<T>(work: Promise<T>, patience: number, request: Request): 
     return await Promise.race([
       work,
       new Promise<never>((_, reject) => {
-        timer = setTimeout(() => reject(failure('source-silent', request, `${request.what}: no answer for ${Math.round(patience / 1000)} seconds.`, 'The service may be down: try again later.')), patience);
+        timer = setTimeout(
+          () =>
+            reject(
+              failure(
+                'source-silent',
+                request,
+                `${request.what}: no answer for ${Math.round(patience / 1000)} seconds.`,
+                'The service may be down: try again later.',
+              ),
+            ),
+          patience,
+        );
       }),
     ]);
   } finally {
@@ -58,7 +75,12 @@ async function inTime<T>(work: Promise<T>, patience: number, request: Request): 
   }
 }
 
-async function connect(request: Request, context: TransferContext, headers: Record<string, string>, abort: AbortController): Promise<Response> {
+async function connect(
+  request: Request,
+  context: TransferContext,
+  headers: Record<string, string>,
+  abort: AbortController,
+): Promise<Response> {
   const { patience } = context;
   const ask = (url: string, own: Record<string, string>) =>
     context.fetch(url, { headers: own, redirect: 'manual', signal: abort.signal });
@@ -70,26 +92,47 @@ async function connect(request: Request, context: TransferContext, headers: Reco
       response = await inTime(ask(url, sent), patience, request);
     } catch (error) {
       if (error instanceof IsomericError) throw error;
-      const reason = error instanceof Error && error.cause instanceof Error ? error.cause.message || (error.cause as NodeJS.ErrnoException).code : String(error);
-      throw failure('source-unreachable', request, `${request.what}: the service cannot be reached (${reason}).`, 'Is it running, and is its address right?', error);
+      const reason =
+        error instanceof Error && error.cause instanceof Error
+          ? error.cause.message || (error.cause as NodeJS.ErrnoException).code
+          : String(error);
+      throw failure(
+        'source-unreachable',
+        request,
+        `${request.what}: the service cannot be reached (${reason}).`,
+        'Is it running, and is its address right?',
+        error,
+      );
     }
     const location = response.headers.get('location');
-    if (response.status < 300 || response.status > 399 || response.status === 304 || location === null) return response;
+    if (response.status < 300 || response.status > 399 || response.status === 304 || location === null)
+      return response;
     const target = new URL(location, url);
     // Keys go to the host they were meant for, and to no other.
-    if (target.origin !== new URL(url).origin) sent = Object.fromEntries(Object.entries(sent).filter(([name]) => !(name in context.headers)));
+    if (target.origin !== new URL(url).origin)
+      sent = Object.fromEntries(Object.entries(sent).filter(([name]) => !(name in context.headers)));
     url = target.toString();
     await response.body?.cancel();
   }
-  throw failure('source-redirects', request, `${request.what}: the service redirects in a circle.`, 'Check its address.');
+  throw failure(
+    'source-redirects',
+    request,
+    `${request.what}: the service redirects in a circle.`,
+    'Check its address.',
+  );
 }
 
 /** The body in chunks, each in time, its length checked against what was announced. */
-async function* body(response: Response, request: Request, context: TransferContext): AsyncGenerator<Uint8Array> {
+async function* body(
+  response: Response,
+  request: Request,
+  context: TransferContext,
+): AsyncGenerator<Uint8Array> {
   if (response.body === null) return;
   const reader = response.body.getReader();
   const encoded = response.headers.get('content-encoding');
-  const announced = encoded === null ? Number(response.headers.get('content-length') ?? Number.NaN) : Number.NaN;
+  const announced =
+    encoded === null ? Number(response.headers.get('content-length') ?? Number.NaN) : Number.NaN;
   let bytes = 0;
   let first = true;
   try {
@@ -99,11 +142,26 @@ async function* body(response: Response, request: Request, context: TransferCont
         next = await inTime(reader.read(), context.patience, request);
       } catch (error) {
         if (error instanceof IsomericError) throw error;
-        throw failure('source-cut', request, `${request.what}: the connection was cut after ${bytes} bytes.`, 'Run again: what is missing is asked for again.', error);
+        throw failure(
+          'source-cut',
+          request,
+          `${request.what}: the connection was cut after ${bytes} bytes.`,
+          'Run again: what is missing is asked for again.',
+          error,
+        );
       }
       if (next.done) break;
-      if (first && request.notHtml && /^\s*<(!doctype\s+html|html)/i.test(new TextDecoder().decode(next.value.subarray(0, 200)))) {
-        throw failure('source-html', request, `${request.what}: the service answered with a web page instead of data.`, 'It may be under maintenance, or want a log-in.');
+      if (
+        first &&
+        request.notHtml &&
+        /^\s*<(!doctype\s+html|html)/i.test(new TextDecoder().decode(next.value.subarray(0, 200)))
+      ) {
+        throw failure(
+          'source-html',
+          request,
+          `${request.what}: the service answered with a web page instead of data.`,
+          'It may be under maintenance, or want a log-in.',
+        );
       }
       first = false;
       bytes += next.value.length;
@@ -114,13 +172,21 @@ async function* body(response: Response, request: Request, context: TransferCont
     reader.cancel().catch(() => {});
   }
   if (!Number.isNaN(announced) && announced !== bytes) {
-    throw failure('source-cut', request, `${request.what}: ${announced} bytes were announced, ${bytes} came.`, 'Run again: what is missing is asked for again.');
+    throw failure(
+      'source-cut',
+      request,
+      `${request.what}: ${announced} bytes were announced, ${bytes} came.`,
+      'Run again: what is missing is asked for again.',
+    );
   }
 }
 
 /** Worth another try: the service said “later”, or the connection failed. */
 function isPassing(error: unknown): boolean {
-  return error instanceof IsomericError && ['source-busy', 'source-cut', 'source-unreachable', 'source-silent'].includes(error.code);
+  return (
+    error instanceof IsomericError &&
+    ['source-busy', 'source-cut', 'source-unreachable', 'source-silent'].includes(error.code)
+  );
 }
 
 const wait = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds));
@@ -133,7 +199,10 @@ export async function transfer(request: Request, context: TransferContext): Prom
   const earlier = context.earlier.get(request.path);
   const headers: Record<string, string> = { ...context.headers };
   if (request.accept !== undefined) headers.accept = request.accept;
-  const known = earlier !== undefined && earlier.url === withoutSecrets(request.url) && (await context.store.checksum(request.path)) === earlier.sha256;
+  const known =
+    earlier !== undefined &&
+    earlier.url === withoutSecrets(request.url) &&
+    (await context.store.checksum(request.path)) === earlier.sha256;
   if (known && earlier.etag !== undefined) headers['if-none-match'] = earlier.etag;
   if (known && earlier.lastModified !== undefined) headers['if-modified-since'] = earlier.lastModified;
   for (let attempt = 1; ; attempt++) {
@@ -144,10 +213,17 @@ export async function transfer(request: Request, context: TransferContext): Prom
       if (response.status !== 200) throw await refused(response, request);
       const { bytes, sha256 } = await context.store.write(request.path, body(response, request, context));
       const receipt: Receipt = {
-        kind: 'file', what: request.what, path: request.path, url: withoutSecrets(request.url), at: context.now(), bytes, sha256,
+        kind: 'file',
+        what: request.what,
+        path: request.path,
+        url: withoutSecrets(request.url),
+        at: context.now(),
+        bytes,
+        sha256,
         etag: response.headers.get('etag') ?? undefined,
         lastModified: response.headers.get('last-modified') ?? undefined,
-        licence: request.licence, citation: request.citation,
+        licence: request.licence,
+        citation: request.citation,
       };
       return { receipt, unchanged: known && earlier.sha256 === sha256 };
     } catch (error) {
@@ -162,10 +238,33 @@ export async function transfer(request: Request, context: TransferContext): Prom
 async function refused(response: Response, request: Request): Promise<IsomericError> {
   const { status } = response;
   await response.body?.cancel();
-  if (status === 401 || status === 403) return failure('source-forbidden', request, `${request.what}: the service does not let us in (${status}).`, 'Is its key set in the environment?');
-  if (status === 404 || status === 410) return failure('source-missing', request, `${request.what}: the service has no such thing (${status}).`, 'Check the name of the collection or file.');
-  if (status === 429 || status === 503) return failure('source-busy', request, `${request.what}: the service asks to come back later (${status}).`, 'Run again later: what is missing is asked for again.');
-  return failure('source-refused', request, `${request.what}: the service answers ${status}.`, 'Run again later, or ask its makers.');
+  if (status === 401 || status === 403)
+    return failure(
+      'source-forbidden',
+      request,
+      `${request.what}: the service does not let us in (${status}).`,
+      'Is its key set in the environment?',
+    );
+  if (status === 404 || status === 410)
+    return failure(
+      'source-missing',
+      request,
+      `${request.what}: the service has no such thing (${status}).`,
+      'Check the name of the collection or file.',
+    );
+  if (status === 429 || status === 503)
+    return failure(
+      'source-busy',
+      request,
+      `${request.what}: the service asks to come back later (${status}).`,
+      'Run again later: what is missing is asked for again.',
+    );
+  return failure(
+    'source-refused',
+    request,
+    `${request.what}: the service answers ${status}.`,
+    'Run again later, or ask its makers.',
+  );
 }
 
 /** Fetches a small JSON document without keeping it. */
@@ -173,7 +272,12 @@ export async function fetchJson(what: string, url: string, context: TransferCont
   const request: Request = { what, url, path: '', notHtml: true };
   for (let attempt = 1; ; attempt++) {
     try {
-      const response = await connect(request, context, { ...context.headers, accept: 'application/json' }, new AbortController());
+      const response = await connect(
+        request,
+        context,
+        { ...context.headers, accept: 'application/json' },
+        new AbortController(),
+      );
       if (response.status !== 200) throw await refused(response, request);
       const parts: Uint8Array[] = [];
       for await (const chunk of body(response, request, context)) parts.push(chunk);
@@ -181,7 +285,13 @@ export async function fetchJson(what: string, url: string, context: TransferCont
       try {
         return JSON.parse(text);
       } catch (error) {
-        throw failure('source-garbled', request, `${what}: the answer is no JSON.`, 'Is the address that of the service itself?', error);
+        throw failure(
+          'source-garbled',
+          request,
+          `${what}: the answer is no JSON.`,
+          'Is the address that of the service itself?',
+          error,
+        );
       }
     } catch (error) {
       if (!isPassing(error) || attempt >= context.tries) throw error;

@@ -5,9 +5,9 @@ import { transformBox, transformer } from '../core/crs/transformer.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Box, GeometryArray } from '../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../core/geometry/geometry-builder.ts';
+import { planarArea } from '../core/geometry/measures.ts';
 import { geometriesFrom } from '../core/geometry/object-view.ts';
 import { PreparedArea } from '../core/geometry/prepared-area.ts';
-import { planarArea } from '../core/geometry/measures.ts';
 import { isLayer } from '../core/layer/layer.ts';
 import { reproject } from '../core/layer/verbs/reproject.ts';
 import { suggest } from '../core/nearest.ts';
@@ -44,7 +44,12 @@ function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
 }
 
 /** Builds the study area: units picked by code, a box, or all areas of a layer. */
-export async function buildArea(study: Study, crs: Crs, files: GatheredFiles, machine: Machine): Promise<StudyArea> {
+export async function buildArea(
+  study: Study,
+  crs: Crs,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<StudyArea> {
   const { units, box } = study.area;
   if (box !== undefined) {
     const steps = 64;
@@ -60,11 +65,19 @@ export async function buildArea(study: Study, crs: Crs, files: GatheredFiles, ma
     const array = geometriesFrom([{ type: 'Polygon', coordinates: [ring] }]);
     transformer(wgs84(), crs).transform(array.xy);
     const area = new PreparedArea(array);
-    return { area, crs, degrees: [box.west, box.south, box.east, box.north], words: `Area: the box ${box.west}, ${box.south}, ${box.east}, ${box.north}${sizeWords(area, crs)}.` };
+    return {
+      area,
+      crs,
+      degrees: [box.west, box.south, box.east, box.north],
+      words: `Area: the box ${box.west}, ${box.south}, ${box.east}, ${box.north}${sizeWords(area, crs)}.`,
+    };
   }
   const name = areaDataset(study)!;
   const layer = await openDataset(name, study, files, machine);
-  if (!isLayer(layer)) throw new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, { blame: 'usage' });
+  if (!isLayer(layer))
+    throw new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, {
+      blame: 'usage',
+    });
   const wanted = units === undefined ? null : new Set([units.code].flat());
   const key = units === undefined ? -1 : requireField(layer.schema, units.by, name);
   const builder = new GeometryBuilder();
@@ -83,11 +96,17 @@ export async function buildArea(study: Study, crs: Crs, files: GatheredFiles, ma
   }
   const missing = wanted === null ? [] : [...wanted].filter((code) => !found.has(code));
   if (missing.length > 0) {
-    throw new IsomericError('unit-unknown', `${name} has no unit with ${units!.by} ${missing.join(', ')}.`, { advice: suggest(missing[0], known), blame: 'usage' });
+    throw new IsomericError('unit-unknown', `${name} has no unit with ${units!.by} ${missing.join(', ')}.`, {
+      advice: suggest(missing[0], known),
+      blame: 'usage',
+    });
   }
   const array: GeometryArray = builder.finish();
   const area = new PreparedArea(array);
-  const which = wanted === null ? `all ${grouped(array.length)} ${name}` : `${grouped(array.length)} ${name} (${[...wanted].join(', ')})`;
+  const which =
+    wanted === null
+      ? `all ${grouped(array.length)} ${name}`
+      : `${grouped(array.length)} ${name} (${[...wanted].join(', ')})`;
   return { area, crs, degrees: degreesOf(area, crs), words: `Area: ${which}${sizeWords(area, crs)}.` };
 }
 

@@ -1,6 +1,13 @@
-import type { Finding } from '../core/findings.ts';
-import { areaCheck, type Check, conditionCheck, keyCheck, runChecks, validCheck } from '../core/checks/check.ts';
+import {
+  areaCheck,
+  type Check,
+  conditionCheck,
+  keyCheck,
+  runChecks,
+  validCheck,
+} from '../core/checks/check.ts';
 import { IsomericError } from '../core/errors.ts';
+import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { StudyArea } from './area.ts';
 import type { Machine } from './machine.ts';
@@ -10,7 +17,11 @@ import type { Study } from './schema.ts';
 export function checkFrom(words: string, table: Table, area: StudyArea | undefined): Check {
   const asLayer = (): Layer => {
     if (isLayer(table)) return table;
-    throw new IsomericError('geometry-missing', `${table.name} has no geometry, so “${words}” cannot be checked.`, { blame: 'usage' });
+    throw new IsomericError(
+      'geometry-missing',
+      `${table.name} has no geometry, so “${words}” cannot be checked.`,
+      { blame: 'usage' },
+    );
   };
   if (words === 'valid') return validCheck(asLayer());
   if (words === 'meets the area' && area !== undefined) return areaCheck(asLayer(), area.area);
@@ -19,12 +30,20 @@ export function checkFrom(words: string, table: Table, area: StudyArea | undefin
 }
 
 /** Runs the checks of a study over its prepared layers. Every layer is asked whether it reaches the area. */
-export async function checkStudy(study: Study, layers: ReadonlyMap<string, Layer | Table>, area: StudyArea, machine: Machine): Promise<Finding[]> {
+export async function checkStudy(
+  study: Study,
+  layers: ReadonlyMap<string, Layer | Table>,
+  area: StudyArea,
+  machine: Machine,
+): Promise<Finding[]> {
   const findings: Finding[] = [];
   for (const [name, table] of layers) {
     const asked = study.check[name] ?? [];
     const words = [...(isLayer(table) ? ['meets the area'] : []), ...asked];
-    const result = await runChecks(table, words.map((each) => checkFrom(each, table, area)));
+    const result = await runChecks(
+      table,
+      words.map((each) => checkFrom(each, table, area)),
+    );
     findings.push(...result.findings);
     for (const sentence of result.sentences) machine.reporter.say(`Check: ${sentence}`);
   }

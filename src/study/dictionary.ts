@@ -16,9 +16,19 @@ export interface DictionaryRow {
 export async function dataDictionary(layers: Iterable<Layer | Table>): Promise<DictionaryRow[]> {
   const rows: DictionaryRow[] = [];
   for (const table of layers) {
-    const own = table.schema.map((field): DictionaryRow => ({
-      layer: table.name, field: field.name, type: field.type, title: field.title ?? '', unit: field.unit ?? '', description: field.description ?? '', filled: 0, blank: 0, example: '',
-    }));
+    const own = table.schema.map(
+      (field): DictionaryRow => ({
+        layer: table.name,
+        field: field.name,
+        type: field.type,
+        title: field.title ?? '',
+        unit: field.unit ?? '',
+        description: field.description ?? '',
+        filled: 0,
+        blank: 0,
+        example: '',
+      }),
+    );
     for await (const batch of table.batches()) {
       batch.columns.forEach((column, c) => {
         for (let i = 0; i < batch.length; i++) {
@@ -37,9 +47,22 @@ export async function dataDictionary(layers: Iterable<Layer | Table>): Promise<D
 
 /** The dictionary as comma-separated text. */
 export function dictionaryText(rows: readonly DictionaryRow[]): string {
-  const quoted = (value: string | number) => (/[",\n]/.test(String(value)) ? `"${String(value).replaceAll('"', '""')}"` : String(value));
-  const head = ['layer', 'field', 'type', 'title', 'unit', 'description', 'filled', 'blank', 'example'] as const;
-  return [head.join(','), ...rows.map((row) => head.map((key) => quoted(row[key])).join(','))].map((line) => `${line}\r\n`).join('');
+  const quoted = (value: string | number) =>
+    /[",\n]/.test(String(value)) ? `"${String(value).replaceAll('"', '""')}"` : String(value);
+  const head = [
+    'layer',
+    'field',
+    'type',
+    'title',
+    'unit',
+    'description',
+    'filled',
+    'blank',
+    'example',
+  ] as const;
+  return [head.join(','), ...rows.map((row) => head.map((key) => quoted(row[key])).join(','))]
+    .map((line) => `${line}\r\n`)
+    .join('');
 }
 
 /** `296 areas` */
@@ -48,5 +71,11 @@ export function kindWords(table: Table): string {
   const plain = new Set((table.kinds ?? []).map((kind) => kind.replace('Multi', '')));
   if (plain.size !== 1) return plain.size === 0 ? 'geometry' : 'mixed geometry';
   const [only] = plain;
-  return only === 'Point' ? 'points' : only === 'LineString' ? 'lines' : only === 'Polygon' ? 'areas' : 'collections';
+  return only === 'Point'
+    ? 'points'
+    : only === 'LineString'
+      ? 'lines'
+      : only === 'Polygon'
+        ? 'areas'
+        : 'collections';
 }

@@ -45,7 +45,10 @@ function kindOf(arrays: readonly GeometryArray[]): SheetLayer['kind'] {
 
 function layerNamed(layers: ReadonlyMap<string, Layer | Table>, name: string): Layer {
   const layer = layers.get(name);
-  if (layer === undefined || !isLayer(layer)) throw new IsomericError('layer-unknown', `There is no prepared layer “${name}” to draw.`, { blame: 'usage' });
+  if (layer === undefined || !isLayer(layer))
+    throw new IsomericError('layer-unknown', `There is no prepared layer “${name}” to draw.`, {
+      blame: 'usage',
+    });
   return layer;
 }
 
@@ -60,41 +63,83 @@ function lineStyle(name: string, turn: number) {
 }
 
 /** Draws one map of a study; returns its SVG. */
-export async function drawMap(name: string, map: StudyMap, study: Study, layers: ReadonlyMap<string, Layer | Table>, area: StudyArea, files: GatheredFiles, ledger: Ledger, machine: Machine): Promise<string> {
+export async function drawMap(
+  name: string,
+  map: StudyMap,
+  study: Study,
+  layers: ReadonlyMap<string, Layer | Table>,
+  area: StudyArea,
+  files: GatheredFiles,
+  ledger: Ledger,
+  machine: Machine,
+): Promise<string> {
   const layer = titled(layerNamed(layers, map.layer), study);
   const column = requireField(layer.schema, map['colour by'], map.layer);
   const field = layer.schema[column];
   if (field.type !== 'integer' && field.type !== 'real') {
-    throw new IsomericError('field-not-number', `“${field.name}” of ${map.layer} is ${field.type}, so it cannot be divided into classes.`, { blame: 'usage' });
+    throw new IsomericError(
+      'field-not-number',
+      `“${field.name}” of ${map.layer} is ${field.type}, so it cannot be divided into classes.`,
+      { blame: 'usage' },
+    );
   }
   const batches = await held(layer);
   const shading = shade(batches, column, map.classes, map.colours);
   if (looksLikeCount(batches, column)) {
-    machine.reporter.finding({ code: 'count-mapped', severity: 'warning', layer: map.layer, words: `The map ${name} colours areas by a count (${fieldTitle(field)}): large units look worse because they are large.`, repair: 'compute a share or a density and map that' });
+    machine.reporter.finding({
+      code: 'count-mapped',
+      severity: 'warning',
+      layer: map.layer,
+      words: `The map ${name} colours areas by a count (${fieldTitle(field)}): large units look worse because they are large.`,
+      repair: 'compute a share or a density and map that',
+    });
   }
   const sheetLayers: SheetLayer[] = [];
   const used = new Set<string>([map.layer, ...map.over]);
   for (const under of map.under) {
     used.add(under);
     const opened = await openDataset(under, study, files, machine);
-    if (!isLayer(opened)) throw new IsomericError('geometry-missing', `${under} has no geometry to draw.`, { blame: 'usage' });
+    if (!isLayer(opened))
+      throw new IsomericError('geometry-missing', `${under} has no geometry to draw.`, { blame: 'usage' });
     const arrays = (await held(reproject(opened, area.crs))).map((batch) => batch.geometry!);
-    sheetLayers.push({ title: titleOf(study, under), geometries: arrays, kind: kindOf(arrays), fill: '#f4f3ee', stroke: '#c9c6ba', width: 0.8, silent: true });
+    sheetLayers.push({
+      title: titleOf(study, under),
+      geometries: arrays,
+      kind: kindOf(arrays),
+      fill: '#f4f3ee',
+      stroke: '#c9c6ba',
+      width: 0.8,
+      silent: true,
+    });
   }
-  sheetLayers.push({ title: fieldTitle(field), geometries: batches.map((batch) => batch.geometry!), kind: 'area', shading: { classOf: shading.classOf, colours: shading.colours } });
+  sheetLayers.push({
+    title: fieldTitle(field),
+    geometries: batches.map((batch) => batch.geometry!),
+    kind: 'area',
+    shading: { classOf: shading.classOf, colours: shading.colours },
+  });
   const turns = { line: 0, point: 0 };
   const above: SheetLayer[] = [];
   for (const over of map.over) {
     const arrays = (await held(layerNamed(layers, over))).map((batch) => batch.geometry!);
     const kind = kindOf(arrays);
     const title = titleOf(study, over);
-    if (kind === 'area') above.push({ title, geometries: arrays, kind, fill: '#5b5550', stroke: 'none', width: 0 });
-    else if (kind === 'line') above.push({ title, geometries: arrays, kind, ...lineStyle(over, turns.line++) });
+    if (kind === 'area')
+      above.push({ title, geometries: arrays, kind, fill: '#5b5550', stroke: 'none', width: 0 });
+    else if (kind === 'line')
+      above.push({ title, geometries: arrays, kind, ...lineStyle(over, turns.line++) });
     else above.push({ title, geometries: arrays, kind, ...pointStyles[turns.point++ % pointStyles.length] });
   }
   const order = { area: 0, line: 1, point: 2 };
   sheetLayers.push(...above.sort((a, b) => order[a.kind] - order[b.kind]));
-  sheetLayers.push({ title: 'Study area', geometries: [area.area.geometry], kind: 'area', fill: 'none', stroke: '#1d2a33', width: 1.8 });
+  sheetLayers.push({
+    title: 'Study area',
+    geometries: [area.area.geometry],
+    kind: 'area',
+    fill: 'none',
+    stroke: '#1d2a33',
+    width: 1.8,
+  });
   return drawSheet({
     title: map.title,
     subtitle: map.subtitle ?? study.study,
@@ -102,8 +147,13 @@ export async function drawMap(name: string, map: StudyMap, study: Study, layers:
     crsWords: `Grid: ${crsLabel(area.crs)}`,
     layers: sheetLayers,
     legend: {
-      title: field.title ?? titleOf(study, field.name), unit: field.unit, classes: shading.classes, colours: shading.colours,
-      counts: shading.counts, withoutValue: shading.withoutValue, methodWords: shadingWords(shading, map.layer),
+      title: field.title ?? titleOf(study, field.name),
+      unit: field.unit,
+      classes: shading.classes,
+      colours: shading.colours,
+      counts: shading.counts,
+      withoutValue: shading.withoutValue,
+      methodWords: shadingWords(shading, map.layer),
     },
     extent: area.area.box,
     sources: citations(study, ledger, used),
@@ -113,12 +163,19 @@ export async function drawMap(name: string, map: StudyMap, study: Study, layers:
 /** Citations of everything that went into the layers of a map, tables joined to them included. */
 export function citations(study: Study, ledger: Ledger, names: ReadonlySet<string>): string[] {
   const all = new Set(names);
-  for (const name of names) for (const step of study.prepare[name] ?? []) if (step.join !== undefined) all.add(step.join);
+  for (const name of names)
+    for (const step of study.prepare[name] ?? []) if (step.join !== undefined) all.add(step.join);
   const told: string[] = [];
   for (const receipt of ledger.receipts.values()) {
     const uses = [...all].some((name) => {
       const dataset = study.gather[name];
-      return dataset?.from !== undefined && receipt.what.startsWith(`${dataset.from}/`) && (dataset.file === undefined ? receipt.path.includes(`/${name}`) : receipt.what.endsWith(`/${dataset.file}`));
+      return (
+        dataset?.from !== undefined &&
+        receipt.what.startsWith(`${dataset.from}/`) &&
+        (dataset.file === undefined
+          ? receipt.path.startsWith(`gathered/${dataset.from}/${name}`)
+          : receipt.what.endsWith(`/${dataset.file}`))
+      );
     });
     const citation = receipt.citation ?? receipt.what;
     if (uses && !told.includes(citation)) told.push(citation);

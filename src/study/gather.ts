@@ -20,18 +20,32 @@ export interface GatherOptions {
   addresses?: Record<string, string>;
 }
 
-function context(study: Study, source: string, machine: Machine, ledger: Ledger, options: GatherOptions): TransferContext {
+function context(
+  study: Study,
+  source: string,
+  machine: Machine,
+  ledger: Ledger,
+  options: GatherOptions,
+): TransferContext {
   const { key } = study.sources[source];
   const headers: Record<string, string> = {};
   if (key !== undefined) {
     const value = machine.environment(key.variable);
     if (value === undefined || value === '') {
-      throw new IsomericError('key-missing', `${source} wants a key, but the environment variable ${key.variable} is not set.`, { advice: `Set ${key.variable} and run again.`, blame: 'usage' });
+      throw new IsomericError(
+        'key-missing',
+        `${source} wants a key, but the environment variable ${key.variable} is not set.`,
+        { advice: `Set ${key.variable} and run again.`, blame: 'usage' },
+      );
     }
     headers[key.header.toLowerCase()] = value;
   }
   return {
-    store: machine.store, fetch: machine.fetch, now: () => machine.now(), earlier: ledger.receipts, headers,
+    store: machine.store,
+    fetch: machine.fetch,
+    now: () => machine.now(),
+    earlier: ledger.receipts,
+    headers,
     progress: (what, bytes) => machine.reporter.progress(what, bytes),
     patience: options.patience ?? 30_000,
     tries: options.tries ?? 3,
@@ -43,9 +57,15 @@ function orderOf(study: Study, name: string, box: Box | undefined, options: Gath
   const source = dataset.from!;
   const told = study.sources[source];
   return {
-    name, source, address: options.addresses?.[source] ?? told.at,
-    collection: dataset.collection, file: dataset.file, vintage: dataset.vintage, box,
-    licence: dataset.licence ?? told.licence, citation: dataset.citation ?? told.citation,
+    name,
+    source,
+    address: options.addresses?.[source] ?? told.at,
+    collection: dataset.collection,
+    file: dataset.file,
+    vintage: dataset.vintage,
+    box,
+    licence: dataset.licence ?? told.licence,
+    citation: dataset.citation ?? told.citation,
   };
 }
 
@@ -53,7 +73,15 @@ function orderOf(study: Study, name: string, box: Box | undefined, options: Gath
  * Gathers the named datasets. One that fails does not lose the others: all are tried, then the first failure is raised
  * with the names of all. `box` limits feature services to what meets the area.
  */
-export async function gather(study: Study, names: readonly string[], box: Box | undefined, machine: Machine, ledger: Ledger, options: GatherOptions, files: GatheredFiles): Promise<void> {
+export async function gather(
+  study: Study,
+  names: readonly string[],
+  box: Box | undefined,
+  machine: Machine,
+  ledger: Ledger,
+  options: GatherOptions,
+  files: GatheredFiles,
+): Promise<void> {
   const failures: { name: string; error: unknown }[] = [];
   const done = new Map<string, { receipts: Receipt[]; words: string }>();
   for (const name of names) {
@@ -69,27 +97,47 @@ export async function gather(study: Study, names: readonly string[], box: Box | 
     try {
       let got = done.get(same);
       if (got === undefined) {
-        const result = await protocolOf(kind)!.gather(order, context(study, order.source, machine, ledger, options));
+        const result = await protocolOf(kind)!.gather(
+          order,
+          context(study, order.source, machine, ledger, options),
+        );
         for (const receipt of result.receipts) ledger.receipts.set(receipt.path, receipt);
         const bytes = result.receipts.reduce((sum, receipt) => sum + receipt.bytes, 0);
         const count = result.receipts.length;
         const fresh = count - result.unchanged;
-        const state = fresh === 0 ? 'unchanged since the last run' : result.unchanged === 0 ? 'received' : `${grouped(fresh)} received, ${grouped(result.unchanged)} unchanged`;
-        got = { receipts: result.receipts, words: `Gather: ${name} from ${order.source}; ${grouped(count)} ${count === 1 ? 'file' : 'files'}, ${grouped(bytes)} bytes, ${state}.` };
+        const state =
+          fresh === 0
+            ? 'unchanged since the last run'
+            : result.unchanged === 0
+              ? 'received'
+              : `${grouped(fresh)} received, ${grouped(result.unchanged)} unchanged`;
+        got = {
+          receipts: result.receipts,
+          words: `Gather: ${name} from ${order.source}; ${grouped(count)} ${count === 1 ? 'file' : 'files'}, ${grouped(bytes)} bytes, ${state}.`,
+        };
         done.set(same, got);
         machine.reporter.say(got.words);
         await ledger.save(machine);
       }
-      files.set(name, got.receipts.map((receipt) => receipt.path));
+      files.set(
+        name,
+        got.receipts.map((receipt) => receipt.path),
+      );
     } catch (error) {
       failures.push({ name, error });
-      machine.reporter.note(`${name} could not be gathered: ${error instanceof IsomericError ? error.sentence : String(error)}`);
+      machine.reporter.note(
+        `${name} could not be gathered: ${error instanceof IsomericError ? error.sentence : String(error)}`,
+      );
     }
   }
   if (failures.length === 0) return;
   const [{ error }] = failures;
   if (failures.length === 1 || !(error instanceof IsomericError)) throw error;
-  throw new IsomericError(error.code, `${failures.length} of ${names.length} datasets could not be gathered (${failures.map((each) => each.name).join(', ')}). The first: ${error.message}`, { place: error.place, advice: error.advice, cause: error });
+  throw new IsomericError(
+    error.code,
+    `${failures.length} of ${names.length} datasets could not be gathered (${failures.map((each) => each.name).join(', ')}). The first: ${error.message}`,
+    { place: error.place, advice: error.advice, cause: error },
+  );
 }
 
 /** Datasets as they lie in the study folder after an earlier run, without asking any service. */
@@ -100,13 +148,23 @@ export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
       files.set(name, [dataset.file!]);
       continue;
     }
-    const wanted = dataset.file === undefined ? `gathered/${dataset.from}/${name}${dataset.vintage === undefined ? '' : `-${dataset.vintage}`}/` : undefined;
+    const wanted =
+      dataset.file === undefined
+        ? `gathered/${dataset.from}/${name}${dataset.vintage === undefined ? '' : `-${dataset.vintage}`}/`
+        : undefined;
     const paths = [...ledger.receipts.values()]
-      .filter((receipt) => (wanted === undefined ? receipt.what === `${dataset.from}/${dataset.file!.slice(dataset.file!.lastIndexOf('/') + 1)}` : receipt.path.startsWith(wanted)))
+      .filter((receipt) =>
+        wanted === undefined
+          ? receipt.what === `${dataset.from}/${dataset.file!.slice(dataset.file!.lastIndexOf('/') + 1)}`
+          : receipt.path.startsWith(wanted),
+      )
       .map((receipt) => receipt.path)
       .sort();
     if (paths.length === 0) {
-      throw new IsomericError('not-gathered', `${name} has not been gathered yet.`, { advice: 'Run the study without --only, or with --only gather first.', blame: 'usage' });
+      throw new IsomericError('not-gathered', `${name} has not been gathered yet.`, {
+        advice: 'Run the study without --only, or with --only gather first.',
+        blame: 'usage',
+      });
     }
     files.set(name, paths);
   }

@@ -20,11 +20,27 @@ export interface StepEntry {
 export type LedgerEntry = Receipt | StepEntry;
 
 const receiptSchema = z.object({
-  kind: z.literal('file'), what: z.string(), path: z.string(), url: z.string(), at: z.string(), bytes: z.number(), sha256: z.string(),
-  etag: z.string().optional(), lastModified: z.string().optional(), next: z.string().optional(), licence: z.string().optional(), citation: z.string().optional(),
+  kind: z.literal('file'),
+  what: z.string(),
+  path: z.string(),
+  url: z.string(),
+  at: z.string(),
+  bytes: z.number(),
+  sha256: z.string(),
+  etag: z.string().optional(),
+  lastModified: z.string().optional(),
+  next: z.string().optional(),
+  licence: z.string().optional(),
+  citation: z.string().optional(),
 });
 const stepSchema = z.object({
-  kind: z.literal('step'), layer: z.string(), verb: z.string(), at: z.string(), counts: z.record(z.string(), z.number()), sentence: z.string(), notes: z.array(z.string()),
+  kind: z.literal('step'),
+  layer: z.string(),
+  verb: z.string(),
+  at: z.string(),
+  counts: z.record(z.string(), z.number()),
+  sentence: z.string(),
+  notes: z.array(z.string()),
 });
 const entrySchema = z.discriminatedUnion('kind', [receiptSchema, stepSchema]);
 
@@ -42,7 +58,11 @@ export class Ledger {
       try {
         entry = entrySchema.parse(JSON.parse(line));
       } catch (cause) {
-        throw new IsomericError('ledger-damaged', 'The ledger has a damaged line.', { place: { file: ledgerPath, line: k + 1 }, advice: 'Remove the line; what it told of is gathered again.', cause });
+        throw new IsomericError('ledger-damaged', 'The ledger has a damaged line.', {
+          place: { file: ledgerPath, line: k + 1 },
+          advice: 'Remove the line; what it told of is gathered again.',
+          cause,
+        });
       }
       if (entry.kind === 'file') ledger.receipts.set(entry.path, entry);
       else ledger.steps.push(entry);
@@ -51,7 +71,15 @@ export class Ledger {
   }
 
   record(layer: string, account: Account, at: string): void {
-    this.steps.push({ kind: 'step', layer, verb: account.verb, at, counts: account.counts, sentence: account.sentence, notes: account.notes });
+    this.steps.push({
+      kind: 'step',
+      layer,
+      verb: account.verb,
+      at,
+      counts: account.counts,
+      sentence: account.sentence,
+      notes: account.notes,
+    });
   }
 
   async save(machine: Machine): Promise<void> {

@@ -15,14 +15,23 @@ import type { Study } from './schema.ts';
 export async function studyCrs(text: string, machine: Machine): Promise<Crs> {
   if (['prj', 'wkt', 'txt'].includes(ending(text))) {
     const content = await readText(machine, text);
-    if (content === null) throw new IsomericError('file-missing', `There is no file ${text} in the study folder.`, { place: { file: text }, blame: 'usage' });
+    if (content === null)
+      throw new IsomericError('file-missing', `There is no file ${text} in the study folder.`, {
+        place: { file: text },
+        blame: 'usage',
+      });
     return placed({ file: text }, async () => crsFromText(content));
   }
   return crsFromText(text);
 }
 
 /** Opens one gathered dataset: the pages of a service as one layer, the chosen layer of an archive. */
-export async function openDataset(name: string, study: Study, files: GatheredFiles, machine: Machine): Promise<Layer | Table> {
+export async function openDataset(
+  name: string,
+  study: Study,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<Layer | Table> {
   const dataset = study.gather[name];
   const paths = files.get(name)!;
   const parts: (Layer | Table)[] = [];
@@ -31,22 +40,44 @@ export async function openDataset(name: string, study: Study, files: GatheredFil
     if (dataset.layer !== undefined) {
       const chosen = opened.find(({ table }) => table.name === dataset.layer);
       if (chosen === undefined) {
-        throw new IsomericError('layer-unknown', `There is no layer “${dataset.layer}” in it.`, { place: { file: path }, advice: suggest(dataset.layer, opened.map(({ table }) => table.name)), blame: 'usage' });
+        throw new IsomericError('layer-unknown', `There is no layer “${dataset.layer}” in it.`, {
+          place: { file: path },
+          advice: suggest(
+            dataset.layer,
+            opened.map(({ table }) => table.name),
+          ),
+          blame: 'usage',
+        });
       }
       parts.push(chosen.table);
     } else if (opened.length === 1) parts.push(opened[0].table);
     else {
-      throw new IsomericError('layer-unclear', `There are ${opened.length} layers in it: ${opened.map(({ table }) => table.name).join(', ')}.`, { place: { file: path }, advice: `Say which one with “layer:” under gather → ${name}.`, blame: 'usage' });
+      throw new IsomericError(
+        'layer-unclear',
+        `There are ${opened.length} layers in it: ${opened.map(({ table }) => table.name).join(', ')}.`,
+        {
+          place: { file: path },
+          advice: `Say which one with “layer:” under gather → ${name}.`,
+          blame: 'usage',
+        },
+      );
     }
   }
   let table: Layer | Table = { ...(parts.length === 1 ? parts[0] : concatenate(name, parts)), name };
   if (dataset.crs !== undefined) {
-    if (!isLayer(table)) throw new IsomericError('geometry-missing', `${name} has no geometry, so it has no CRS.`, { blame: 'usage' });
+    if (!isLayer(table))
+      throw new IsomericError('geometry-missing', `${name} has no geometry, so it has no CRS.`, {
+        blame: 'usage',
+      });
     const crs = await studyCrs(dataset.crs, machine);
-    if (table.crs !== null && !sameCrs(table.crs, crs)) machine.reporter.note(`${name} says ${crsLabel(table.crs)}, the study says ${crsLabel(crs)}: the study counts.`);
+    if (table.crs !== null && !sameCrs(table.crs, crs))
+      machine.reporter.note(
+        `${name} says ${crsLabel(table.crs)}, the study says ${crsLabel(crs)}: the study counts.`,
+      );
     table = assignCrs(table, crs);
   }
   if (dataset.where !== undefined) table = filterRows(table, dataset.where);
-  for (const finding of table.findings) machine.reporter.finding({ ...finding, layer: finding.layer ?? name });
+  for (const finding of table.findings)
+    machine.reporter.finding({ ...finding, layer: finding.layer ?? name });
   return table;
 }

@@ -1,4 +1,4 @@
-import { crsLabel } from '../core/crs/crs.ts';
+import { crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { clip } from '../core/layer/verbs/clip.ts';
@@ -22,35 +22,62 @@ export function titled<T extends Table>(table: T, study: Study): T {
     ...table,
     schema: table.schema.map((field) => {
       const told = study.titles[field.name];
-      return told === undefined ? field : { ...field, title: told.title, ...(told.unit === undefined ? {} : { unit: told.unit }) };
+      return told === undefined
+        ? field
+        : { ...field, title: told.title, ...(told.unit === undefined ? {} : { unit: told.unit }) };
     }),
   };
 }
 
 /** Plans all steps of one layer; nothing is read yet, but mistakes are told. */
-export async function planLayer(name: string, study: Study, area: StudyArea, files: GatheredFiles, machine: Machine): Promise<Layer | Table> {
+export async function planLayer(
+  name: string,
+  study: Study,
+  area: StudyArea,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<Layer | Table> {
   let table = await openDataset(name, study, files, machine);
   if (isLayer(table)) {
     if (table.crs === null) {
-      throw new IsomericError('crs-missing', `${name} has no CRS, and one is never assumed.`, { place: { layer: name }, advice: `Say it with “crs:” under gather → ${name}.`, blame: 'usage' });
+      throw new IsomericError('crs-missing', `${name} has no CRS, and one is never assumed.`, {
+        place: { layer: name },
+        advice: `Say it with “crs:” under gather → ${name}.`,
+        blame: 'usage',
+      });
     }
-    table = reproject(table, area.crs);
+    // Nothing to say when it is there already; the study's CRS may know a datum shift that the file's does not.
+    table = sameCrs(table.crs, area.crs) ? { ...table, crs: area.crs } : reproject(table, area.crs);
   }
   const steps = study.prepare[name];
   for (let k = 0; k < steps.length; k++) {
     try {
       table = await applyStep(table, steps[k], study, area, files, machine);
     } catch (error) {
-      throw error instanceof IsomericError ? error.at({ file: 'study.yaml', layer: `${name}, step ${k + 1}` }) : error;
+      throw error instanceof IsomericError
+        ? error.at({ file: 'study.yaml', layer: `${name}, step ${k + 1}` })
+        : error;
     }
   }
   return titled(table, study);
 }
 
-async function applyStep(table: Layer | Table, step: StudyStep, study: Study, area: StudyArea, files: GatheredFiles, machine: Machine): Promise<Layer | Table> {
+async function applyStep(
+  table: Layer | Table,
+  step: StudyStep,
+  study: Study,
+  area: StudyArea,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<Layer | Table> {
   if (step.where !== undefined) return filterRows(table, step.where);
   if (step.compute !== undefined) {
-    const computations = Object.entries(step.compute).map(([name, expression]) => ({ name, expression, title: study.titles[name]?.title, unit: study.titles[name]?.unit }));
+    const computations = Object.entries(step.compute).map(([name, expression]) => ({
+      name,
+      expression,
+      title: study.titles[name]?.title,
+      unit: study.titles[name]?.unit,
+    }));
     return computeFields(table, computations);
   }
   if (step.select !== undefined) return selectColumns(table, step.select);
@@ -58,6 +85,12 @@ async function applyStep(table: Layer | Table, step: StudyStep, study: Study, ar
     const other = await openDataset(step.join, study, files, machine);
     return join(table, other, { on: parseOn(step.on!), columns: step.columns, repair: step.repair });
   }
-  if (!isLayer(table)) throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be clipped.`, { blame: 'usage' });
-  return clip(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut', note: `The area is in ${crsLabel(area.crs)}.` });
+  if (!isLayer(table))
+    throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be clipped.`, {
+      blame: 'usage',
+    });
+  return clip(table, area.area, {
+    mode: step.keep === 'whole' ? 'whole' : 'cut',
+    note: `The area is in ${crsLabel(area.crs)}.`,
+  });
 }

@@ -2,7 +2,7 @@ import { grouped } from '../core/account.ts';
 import { crsLabel } from '../core/crs/crs.ts';
 import { countFindings, type Finding, severities } from '../core/findings.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
-import { escapeXml as escape } from '../core/mapping/svg-paths.ts';
+import { escapeXml } from '../core/mapping/svg-paths.ts';
 import type { StudyArea } from './area.ts';
 import { type DictionaryRow, kindWords } from './dictionary.ts';
 import type { Ledger } from './ledger.ts';
@@ -54,14 +54,15 @@ export function reportHtml(parts: ReportParts): string {
   const { study, area, layers, maps, findings, dictionary, ledger, at } = parts;
   const counts = countFindings(findings);
   const features = layers.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
-  const section = (id: string, title: string, body: string) => `<h2 id="${id}">${escape(title)}</h2>\n${body}`;
-  const figure = (value: string, words: string) => `<div><b>${escape(value)}</b>${escape(words)}</div>`;
+  const section = (id: string, title: string, body: string) =>
+    `<h2 id="${id}">${escapeXml(title)}</h2>\n${body}`;
+  const figure = (value: string, words: string) => `<div><b>${escapeXml(value)}</b>${escapeXml(words)}</div>`;
   return `<!doctype html>
 <html lang="en">
-<head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${escape(study.study)}</title><style>${style}</style></head>
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${escapeXml(study.study)}</title><style>${style}</style></head>
 <body><main>
-<h1>${escape(study.study)}</h1>
-<p class="lead">${escape(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} All layers in ${escape(crsLabel(area.crs))}. Made ${escape(at.slice(0, 16).replace('T', ' '))} UTC.</p>
+<h1>${escapeXml(study.study)}</h1>
+<p class="lead">${escapeXml(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} All layers in ${escapeXml(crsLabel(area.crs))}. Made ${escapeXml(at.slice(0, 16).replace('T', ' '))} UTC.</p>
 <nav><a href="#maps">Maps</a><a href="#layers">Layers</a><a href="#done">What was done</a><a href="#findings">Findings</a><a href="#sources">Sources</a><a href="#dictionary">Data dictionary</a></nav>
 <div class="figures">${figure(grouped(layers.length), 'layers delivered')}${figure(grouped(features), 'features')}${figure(grouped(ledger.receipts.size), 'files received')}${figure(grouped(counts.error), counts.error === 1 ? 'error found' : 'errors found')}${figure(grouped(counts.warning), counts.warning === 1 ? 'warning' : 'warnings')}</div>
 ${section('maps', 'Maps', maps.map((map) => `<figure>${map.svg.replace(/<title>.*?<\/title>/, '')}</figure>`).join('\n') || '<p>No map was asked for.</p>')}
@@ -75,20 +76,38 @@ ${section('dictionary', 'Data dictionary', dictionaryTable(dictionary))}
 }
 
 function table(head: readonly [string, boolean?][], rows: readonly string[][]): string {
-  const heads = head.map(([title, number]) => `<th${number ? ' class="number"' : ''}>${escape(title)}</th>`).join('');
-  const body = rows.map((row) => `<tr>${row.map((cell, c) => `<td${head[c][1] ? ' class="number"' : ''}>${cell}</td>`).join('')}</tr>`).join('\n');
+  const heads = head
+    .map(([title, number]) => `<th${number ? ' class="number"' : ''}>${escapeXml(title)}</th>`)
+    .join('');
+  const body = rows
+    .map(
+      (row) =>
+        `<tr>${row.map((cell, c) => `<td${head[c][1] ? ' class="number"' : ''}>${cell}</td>`).join('')}</tr>`,
+    )
+    .join('\n');
   return `<div class="scroll"><table><thead><tr>${heads}</tr></thead><tbody>${body}</tbody></table></div>`;
 }
 
 function layersTable(layers: readonly (Layer | Table)[]): string {
-  return table([['Layer'], ['Kind'], ['Features', true], ['Fields', true]], layers.map((layer) => [escape(layer.name), kindWords(layer), grouped(layer.count ?? 0), String(layer.schema.length)]));
+  return table(
+    [['Layer'], ['Kind'], ['Features', true], ['Fields', true]],
+    layers.map((layer) => [
+      escapeXml(layer.name),
+      kindWords(layer),
+      grouped(layer.count ?? 0),
+      String(layer.schema.length),
+    ]),
+  );
 }
 
 function steps(ledger: Ledger): string {
   const byLayer = new Map<string, typeof ledger.steps>();
   for (const step of ledger.steps) byLayer.set(step.layer, [...(byLayer.get(step.layer) ?? []), step]);
   return [...byLayer]
-    .map(([layer, own]) => `<h3>${escape(layer)}</h3><ol class="steps">${own.map((step) => `<li>${escape(step.sentence)}${step.notes.map((note) => `<span class="note">${escape(note)}</span>`).join('')}</li>`).join('')}</ol>`)
+    .map(
+      ([layer, own]) =>
+        `<h3>${escapeXml(layer)}</h3><ol class="steps">${own.map((step) => `<li>${escapeXml(step.sentence)}${step.notes.map((note) => `<span class="note">${escapeXml(note)}</span>`).join('')}</li>`).join('')}</ol>`,
+    )
     .join('\n');
 }
 
@@ -98,34 +117,48 @@ function findingsTable(findings: readonly Finding[]): string {
   const shown = worst.slice(0, 400);
   const rows = shown.map((finding) => [
     `<span class="${finding.severity}">${finding.severity}</span>`,
-    escape(finding.layer ?? ''),
-    escape(String(finding.feature ?? '')),
-    finding.at === undefined ? '' : `<code>${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}</code>`,
-    `${escape(finding.words)}${finding.repair === undefined ? '' : ` <span class="note">Repair: ${escape(finding.repair)}.</span>`}`,
-    `<code>${escape(finding.code)}</code>`,
+    escapeXml(finding.layer ?? ''),
+    escapeXml(String(finding.feature ?? '')),
+    finding.at === undefined
+      ? ''
+      : `<code>${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}</code>`,
+    `${escapeXml(finding.words)}${finding.repair === undefined ? '' : ` <span class="note">Repair: ${escapeXml(finding.repair)}.</span>`}`,
+    `<code>${escapeXml(finding.code)}</code>`,
   ]);
-  const more = worst.length > shown.length ? `<p class="note">${grouped(worst.length - shown.length)} more are in findings.json.</p>` : '';
+  const more =
+    worst.length > shown.length
+      ? `<p class="note">${grouped(worst.length - shown.length)} more are in findings.json.</p>`
+      : '';
   return table([['How bad'], ['Layer'], ['Feature'], ['Where'], ['What'], ['Code']], rows) + more;
 }
 
 function sourcesTable(ledger: Ledger): string {
   const rows = [...ledger.receipts.values()].map((receipt) => [
-    escape(receipt.what),
-    `${escape(receipt.citation ?? '')}<br><code>${escape(receipt.url)}</code>`,
-    escape(receipt.licence ?? 'not stated'),
-    escape(receipt.at.slice(0, 16).replace('T', ' ')),
+    escapeXml(receipt.what),
+    `${escapeXml(receipt.citation ?? '')}<br><code>${escapeXml(receipt.url)}</code>`,
+    escapeXml(receipt.licence ?? 'not stated'),
+    escapeXml(receipt.at.slice(0, 16).replace('T', ' ')),
     grouped(receipt.bytes),
-    `<code>${escape(receipt.sha256.slice(0, 12))}…</code>`,
+    `<code>${escapeXml(receipt.sha256.slice(0, 12))}…</code>`,
   ]);
-  return table([['File'], ['Citation and address'], ['Licence'], ['Received (UTC)'], ['Bytes', true], ['SHA-256']], rows);
+  return table(
+    [['File'], ['Citation and address'], ['Licence'], ['Received (UTC)'], ['Bytes', true], ['SHA-256']],
+    rows,
+  );
 }
 
 function dictionaryTable(rows: readonly DictionaryRow[]): string {
   return table(
     [['Layer'], ['Field'], ['Meaning'], ['Type'], ['Unit'], ['Filled', true], ['Blank', true], ['Example']],
     rows.map((row) => [
-      escape(row.layer), `<code>${escape(row.field)}</code>`, `${escape(row.title)}${row.description === '' ? '' : ` <span class="note">${escape(row.description)}</span>`}`,
-      row.type, escape(row.unit), grouped(row.filled), grouped(row.blank), escape(row.example.length > 40 ? `${row.example.slice(0, 39)}…` : row.example),
+      escapeXml(row.layer),
+      `<code>${escapeXml(row.field)}</code>`,
+      `${escapeXml(row.title)}${row.description === '' ? '' : ` <span class="note">${escapeXml(row.description)}</span>`}`,
+      row.type,
+      escapeXml(row.unit),
+      grouped(row.filled),
+      grouped(row.blank),
+      escapeXml(row.example.length > 40 ? `${row.example.slice(0, 39)}…` : row.example),
     ]),
   );
 }

@@ -8,7 +8,7 @@ import { areaDataset, buildArea, type StudyArea } from './area.ts';
 import { checkStudy } from './check.ts';
 import { dataDictionary, dictionaryText } from './dictionary.ts';
 import { drawMap } from './draw.ts';
-import { filesFromLedger, gather, type GatheredFiles, type GatherOptions } from './gather.ts';
+import { filesFromLedger, type GatheredFiles, type GatherOptions, gather } from './gather.ts';
 import { Ledger } from './ledger.ts';
 import { loadStudy } from './load.ts';
 import { type Machine, readText, writeText } from './machine.ts';
@@ -36,14 +36,25 @@ const findingsPath = 'prepared/findings.json';
 
 /** `Flood refuges on the Ombrey Flats` → `flood-refuges-on-the-ombrey-flats` */
 export function slug(title: string): string {
-  return title.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '') || 'study';
+  return (
+    title
+      .normalize('NFD')
+      .replace(/\p{M}/gu, '')
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '') || 'study'
+  );
 }
 
 /** Runs the study in the machine's folder: gather, prepare, check, draw, deliver. */
 export async function runStudy(machine: Machine, options: RunOptions = {}): Promise<RunResult> {
   const text = await readText(machine, 'study.yaml');
   if (text === null) {
-    throw new IsomericError('study-missing', 'There is no study.yaml in this folder.', { place: { file: 'study.yaml' }, advice: 'Make a study with “isomeric new FOLDER”.', blame: 'usage' });
+    throw new IsomericError('study-missing', 'There is no study.yaml in this folder.', {
+      place: { file: 'study.yaml' },
+      advice: 'Make a study with “isomeric new FOLDER”.',
+      blame: 'usage',
+    });
   }
   return new Run(loadStudy(text), machine, await Ledger.load(machine), options).run();
 }
@@ -120,7 +131,9 @@ class Run {
       for (const [name, map] of Object.entries(study.draw)) {
         const svg = await drawMap(name, map, study, layers, area, this.files, ledger, machine);
         await writeText(machine, `prepared/maps/${name}.svg`, svg);
-        reporter.say(`Draw: ${name}; “${map.title}”, ${map.classes} classes of ${map['colour by']} over ${grouped(layers.get(map.layer)!.count ?? 0)} ${map.layer}.`);
+        reporter.say(
+          `Draw: ${name}; “${map.title}”, ${map.classes} classes of ${map['colour by']} over ${grouped(layers.get(map.layer)!.count ?? 0)} ${map.layer}.`,
+        );
         maps.push({ name, title: map.title, svg });
       }
     }
@@ -143,8 +156,14 @@ class Run {
   private async prepare(area: StudyArea): Promise<void> {
     const { study, machine, ledger } = this;
     const planned: (Layer | Table)[] = [];
-    for (const name of Object.keys(study.prepare)) planned.push(await planLayer(name, study, area, this.files, machine));
-    if (planned.length === 0) throw new IsomericError('nothing-to-prepare', 'The study prepares no layer.', { place: { file: 'study.yaml' }, advice: 'Name layers under “prepare:”.', blame: 'usage' });
+    for (const name of Object.keys(study.prepare))
+      planned.push(await planLayer(name, study, area, this.files, machine));
+    if (planned.length === 0)
+      throw new IsomericError('nothing-to-prepare', 'The study prepares no layer.', {
+        place: { file: 'study.yaml' },
+        advice: 'Name layers under “prepare:”.',
+        blame: 'usage',
+      });
     ledger.steps = [];
     const now = machine.now();
     const written = await machine.save(planned, preparedPath, now);
@@ -163,13 +182,20 @@ class Run {
 
   private async prepared(): Promise<Map<string, Layer | Table>> {
     if ((await this.machine.store.open(preparedPath)) === null) {
-      throw new IsomericError('not-prepared', 'Nothing has been prepared yet.', { advice: 'Run the study without --only, or with --only prepare first.', blame: 'usage' });
+      throw new IsomericError('not-prepared', 'Nothing has been prepared yet.', {
+        advice: 'Run the study without --only, or with --only prepare first.',
+        blame: 'usage',
+      });
     }
     const opened = await this.machine.open(preparedPath);
     return new Map(opened.map(({ table }) => [table.name, titled(table, this.study)]));
   }
 
-  private async deliver(area: StudyArea, layers: ReadonlyMap<string, Layer | Table>, drawn: { name: string; title: string; svg: string }[]): Promise<string[]> {
+  private async deliver(
+    area: StudyArea,
+    layers: ReadonlyMap<string, Layer | Table>,
+    drawn: { name: string; title: string; svg: string }[],
+  ): Promise<string[]> {
     const { study, machine, ledger } = this;
     machine.reporter.stage('Deliver');
     const maps = [...drawn];
@@ -196,13 +222,21 @@ class Run {
     };
     await write('delivered/data-dictionary.csv', dictionaryText(dictionary));
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
-    await write('delivered/ledger.jsonl', [...ledger.receipts.values(), ...ledger.steps].map((entry) => `${JSON.stringify(entry)}\n`).join(''));
+    await write(
+      'delivered/ledger.jsonl',
+      [...ledger.receipts.values(), ...ledger.steps].map((entry) => `${JSON.stringify(entry)}\n`).join(''),
+    );
     if (study.deliver.pages.includes('report')) {
-      await write('delivered/report.html', reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }));
+      await write(
+        'delivered/report.html',
+        reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }),
+      );
     }
     const features = all.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
     const kinds = all.filter(isLayer).length;
-    machine.reporter.say(`Deliver: ${grouped(kinds)} layers with ${grouped(features)} features in ${crsLabel(area.crs)}; ${grouped(maps.length)} ${maps.length === 1 ? 'map' : 'maps'}, ${grouped(this.findings.length)} findings, ${grouped(delivered.length)} files in delivered/.`);
+    machine.reporter.say(
+      `Deliver: ${grouped(kinds)} layers with ${grouped(features)} features in ${crsLabel(area.crs)}; ${grouped(maps.length)} ${maps.length === 1 ? 'map' : 'maps'}, ${grouped(this.findings.length)} findings, ${grouped(delivered.length)} files in delivered/.`,
+    );
     return delivered;
   }
 }

@@ -1,8 +1,16 @@
 import { z } from 'zod';
 
 const text = z.string().min(1);
-const name = z.string().regex(/^[\p{L}\p{N}][\p{L}\p{N} _-]*$/u, 'must begin with a letter or digit and hold only letters, digits, blanks, - and _');
-const oneOrMore = z.union([text, z.number()]).transform(String).or(z.array(z.union([text, z.number()]).transform(String)).min(1));
+const name = z
+  .string()
+  .regex(
+    /^[\p{L}\p{N}][\p{L}\p{N} _-]*$/u,
+    'must begin with a letter or digit and hold only letters, digits, blanks, - and _',
+  );
+const oneOrMore = z
+  .union([text, z.number()])
+  .transform(String)
+  .or(z.array(z.union([text, z.number()]).transform(String)).min(1));
 
 /** The study area: exactly one of `units`, `box`, `layer`. */
 const area = z
@@ -17,21 +25,32 @@ const area = z
       .describe('Units picked by code from a gathered layer.'),
     box: z
       .strictObject({
-        west: z.number(), south: z.number(), east: z.number(), north: z.number(),
+        west: z.number(),
+        south: z.number(),
+        east: z.number(),
+        north: z.number(),
       })
       .optional()
       .describe('A box in degrees on WGS 84.'),
     layer: name.optional().describe('All areas of a gathered layer.'),
   })
-  .refine((value) => [value.units, value.box, value.layer].filter((each) => each !== undefined).length === 1, 'say exactly one of units, box, layer');
+  .refine(
+    (value) => [value.units, value.box, value.layer].filter((each) => each !== undefined).length === 1,
+    'say exactly one of units, box, layer',
+  );
 
 const source = z.strictObject({
-  kind: z.enum(['features', 'files']).describe('features: an OGC API – Features service; files: plain files.'),
+  kind: z
+    .enum(['features', 'files'])
+    .describe('features: an OGC API – Features service; files: plain files.'),
   at: text.describe('Address of the service, or of the folder of files.'),
   licence: text.optional(),
   citation: text.optional(),
   key: z
-    .strictObject({ header: text.describe('Header that carries the key.'), variable: text.describe('Environment variable that holds it.') })
+    .strictObject({
+      header: text.describe('Header that carries the key.'),
+      variable: text.describe('Environment variable that holds it.'),
+    })
     .optional()
     .describe('A key, taken from the environment and never written down.'),
 });
@@ -39,21 +58,37 @@ const source = z.strictObject({
 const dataset = z
   .strictObject({
     from: text.optional().describe('Name of a source.'),
-    collection: text.optional().describe('Collection of a feature service; the name of the dataset when left out.'),
-    file: text.optional().describe('File of a source, or a path in the study folder when there is no source.'),
+    collection: text
+      .optional()
+      .describe('Collection of a feature service; the name of the dataset when left out.'),
+    file: text
+      .optional()
+      .describe('File of a source, or a path in the study folder when there is no source.'),
     layer: text.optional().describe('Layer within the file or archive.'),
-    vintage: z.union([text, z.number()]).transform(String).optional().describe('Year of the boundaries or figures.'),
-    crs: text.optional().describe('The CRS that the data really have, when they do not say it or say a wrong one.'),
+    vintage: z
+      .union([text, z.number()])
+      .transform(String)
+      .optional()
+      .describe('Year of the boundaries or figures.'),
+    crs: text
+      .optional()
+      .describe('The CRS that the data really have, when they do not say it or say a wrong one.'),
     where: text.optional().describe('CQL2 condition: only these rows.'),
     citation: text.optional(),
     licence: text.optional(),
   })
-  .refine((value) => value.from !== undefined || value.file !== undefined, 'say where it comes from: “from:” a source, or “file:” in the study folder');
+  .refine(
+    (value) => value.from !== undefined || value.file !== undefined,
+    'say where it comes from: “from:” a source, or “file:” in the study folder',
+  );
 
 const step = z
   .strictObject({
     where: text.optional().describe('CQL2 condition: keep only these rows.'),
-    compute: z.record(name, z.union([text, z.number()]).transform(String)).optional().describe('New fields: name → CQL2 expression.'),
+    compute: z
+      .record(name, z.union([text, z.number()]).transform(String))
+      .optional()
+      .describe('New fields: name → CQL2 expression.'),
     join: name.optional().describe('Name of the gathered table whose columns are brought over.'),
     on: text.optional().describe('LAYER_FIELD = TABLE_FIELD'),
     columns: z.array(text).optional().describe('Columns to bring over; all when left out.'),
@@ -62,17 +97,31 @@ const step = z
     keep: z.enum(['whole']).optional().describe('With clip: keep whole what reaches across the border.'),
     select: z.array(text).min(1).optional().describe('Keep only these columns, in this order.'),
   })
-  .refine((value) => [value.where, value.compute, value.join, value.clip, value.select].filter((each) => each !== undefined).length === 1, 'a step is exactly one of where, compute, join, clip, select')
-  .refine((value) => (value.join === undefined) === (value.on === undefined), 'join needs “on: LAYER_FIELD = TABLE_FIELD”, and only join has it');
+  .refine(
+    (value) =>
+      [value.where, value.compute, value.join, value.clip, value.select].filter((each) => each !== undefined)
+        .length === 1,
+    'a step is exactly one of where, compute, join, clip, select',
+  )
+  .refine(
+    (value) => (value.join === undefined) === (value.on === undefined),
+    'join needs “on: LAYER_FIELD = TABLE_FIELD”, and only join has it',
+  );
 
-const checkItem = z.union([text, z.strictObject({ key: text })]).transform((item) => (typeof item === 'string' ? item : `key: ${item.key}`));
+const checkItem = z
+  .union([text, z.strictObject({ key: text })])
+  .transform((item) => (typeof item === 'string' ? item : `key: ${item.key}`));
 
 const map = z.strictObject({
   title: text,
   subtitle: text.optional(),
   layer: name.describe('Prepared layer whose areas are coloured.'),
   'colour by': text.describe('Field that is mapped.'),
-  classes: z.union([text, z.array(z.number())]).transform((value) => (typeof value === 'string' ? value : value.join(', '))).default('5 natural').describe('“5 natural”, “4 quantile”, “6 equal”, or limits by hand.'),
+  classes: z
+    .union([text, z.array(z.number())])
+    .transform((value) => (typeof value === 'string' ? value : value.join(', ')))
+    .default('5 natural')
+    .describe('“5 natural”, “4 quantile”, “6 equal”, or limits by hand.'),
   colours: text.default('lagoon').describe('lagoon, amber, ember, heather, night, grey'),
   over: z.array(name).default([]).describe('Prepared layers drawn on top, from below to above.'),
   under: z.array(name).default([]).describe('Gathered or prepared layers drawn in grey below.'),
@@ -84,10 +133,28 @@ export const studySchema = z.strictObject({
   area,
   crs: text.describe('CRS of all prepared layers: an EPSG code, a name, or a file with WKT.'),
   sources: z.record(name, source).default({}),
-  gather: z.record(name, dataset).refine((value) => Object.keys(value).length > 0, 'name at least one dataset'),
-  prepare: z.record(name, z.array(step).nullable().transform((steps) => steps ?? [])).default({}),
+  gather: z
+    .record(name, dataset)
+    .refine((value) => Object.keys(value).length > 0, 'name at least one dataset'),
+  prepare: z
+    .record(
+      name,
+      z
+        .array(step)
+        .nullable()
+        .transform((steps) => steps ?? []),
+    )
+    .default({}),
   check: z.record(name, z.array(checkItem)).default({}),
-  titles: z.record(text, z.union([text, z.strictObject({ title: text, unit: text.optional() })]).transform((value) => (typeof value === 'string' ? { title: value, unit: undefined } : value))).default({}).describe('Readable titles (and units) of fields and layers.'),
+  titles: z
+    .record(
+      text,
+      z
+        .union([text, z.strictObject({ title: text, unit: text.optional() })])
+        .transform((value) => (typeof value === 'string' ? { title: value, unit: undefined } : value)),
+    )
+    .default({})
+    .describe('Readable titles (and units) of fields and layers.'),
   draw: z.record(name, map).default({}),
   deliver: z
     .strictObject({

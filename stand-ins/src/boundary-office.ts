@@ -39,13 +39,21 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
   withMood(server, options.mood ?? (() => 'well'));
   if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
   const loaded = new Map<string, Feature[]>();
-  const names = Object.entries(levels).flatMap(([level, vintages]) => vintages.map((vintage, k) => ({ id: k === 0 ? level : `${level}-${vintage}`, file: `${level}-${vintage}.geojson`, vintage, level })));
+  const names = Object.entries(levels).flatMap(([level, vintages]) =>
+    vintages.map((vintage, k) => ({
+      id: k === 0 ? level : `${level}-${vintage}`,
+      file: `${level}-${vintage}.geojson`,
+      vintage,
+      level,
+    })),
+  );
   const features = (id: string): Feature[] | undefined => {
     const entry = names.find((name) => name.id === id);
     if (entry === undefined) return undefined;
     let list = loaded.get(id);
     if (list === undefined) {
-      list = (JSON.parse(readFileSync(join(options.folder, entry.file), 'utf8')) as { features: Feature[] }).features;
+      list = (JSON.parse(readFileSync(join(options.folder, entry.file), 'utf8')) as { features: Feature[] })
+        .features;
       loaded.set(id, list);
     }
     return list;
@@ -60,7 +68,12 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
     attribution: `Boundary Office of Teskaria (${vintage}): ${level}.`,
     links: [
       { rel: 'items', type: 'application/geo+json', href: `${base}/collections/${id}/items` },
-      { rel: 'license', type: 'text/html', title: 'Teskaria Open Boundaries Licence 2.0', href: `${base}/licence` },
+      {
+        rel: 'license',
+        type: 'text/html',
+        title: 'Teskaria Open Boundaries Licence 2.0',
+        href: `${base}/licence`,
+      },
     ],
   });
   const base = (request: { protocol: string; host: string }) => `${request.protocol}://${request.host}`;
@@ -74,40 +87,78 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
     ],
   }));
   server.get('/conformance', async () => ({
-    conformsTo: ['http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core', 'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/geojson'],
+    conformsTo: [
+      'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core',
+      'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/geojson',
+    ],
   }));
-  server.get('/licence', async (_, reply) => reply.type('text/html').send('<h1>Teskaria Open Boundaries Licence 2.0</h1><p>Free for any use; name the Boundary Office.</p>'));
-  server.get('/collections', async (request) => ({ links: [], collections: names.map((name) => describe(base(request), name)) }));
+  server.get('/licence', async (_, reply) =>
+    reply
+      .type('text/html')
+      .send(
+        '<h1>Teskaria Open Boundaries Licence 2.0</h1><p>Free for any use; name the Boundary Office.</p>',
+      ),
+  );
+  server.get('/collections', async (request) => ({
+    links: [],
+    collections: names.map((name) => describe(base(request), name)),
+  }));
   server.get<{ Params: { id: string } }>('/collections/:id', async (request, reply) => {
     const entry = names.find((name) => name.id === request.params.id);
-    if (entry === undefined) return reply.code(404).send({ code: 'NotFound', description: `No collection ${request.params.id}.` });
+    if (entry === undefined)
+      return reply.code(404).send({ code: 'NotFound', description: `No collection ${request.params.id}.` });
     return describe(base(request), entry);
   });
-  server.get<{ Params: { id: string }; Querystring: Record<string, string> }>('/collections/:id/items', async (request, reply) => {
-    const list = features(request.params.id);
-    if (list === undefined) return reply.code(404).send({ code: 'NotFound', description: `No collection ${request.params.id}.` });
-    const { bbox, limit, token } = request.query;
-    const box = bbox?.split(',').map(Number);
-    if (box !== undefined && (box.length !== 4 || box.some(Number.isNaN))) return reply.code(400).send({ code: 'InvalidParameterValue', description: 'bbox needs four numbers.' });
-    const matched = box === undefined ? list : list.filter(({ geometry }) => {
-      const own = boxOf(geometry.coordinates);
-      return own[0] <= box[2] && box[0] <= own[2] && own[1] <= box[3] && box[1] <= own[3];
-    });
-    // The token says where to go on; clients must not look into it.
-    const from = token === undefined ? 0 : Number(Buffer.from(token, 'base64url').toString().split(':')[1]);
-    const size = Math.max(1, Math.min(1000, Number(limit ?? options.pageSize ?? 100)));
-    const page = matched.slice(from, from + size);
-    const query = new URLSearchParams();
-    if (bbox !== undefined) query.set('bbox', bbox);
-    if (limit !== undefined) query.set('limit', limit);
-    const next = options.mood?.() === 'loop' ? 0 : from + size;
-    if (next < matched.length) query.set('token', Buffer.from(`at:${next}`).toString('base64url'));
-    const links = next < matched.length ? [{ rel: 'next', type: 'application/geo+json', href: `${base(request)}/collections/${request.params.id}/items?${query}` }] : [];
-    const text = JSON.stringify({ type: 'FeatureCollection', numberMatched: matched.length, numberReturned: page.length, features: page, links });
-    const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
-    reply.header('etag', etag);
-    if (request.headers['if-none-match'] === etag) return reply.code(304).send();
-    return reply.type('application/geo+json').send(text);
-  });
+  server.get<{ Params: { id: string }; Querystring: Record<string, string> }>(
+    '/collections/:id/items',
+    async (request, reply) => {
+      const list = features(request.params.id);
+      if (list === undefined)
+        return reply.code(404).send({ code: 'NotFound', description: `No collection ${request.params.id}.` });
+      const { bbox, limit, token } = request.query;
+      const box = bbox?.split(',').map(Number);
+      if (box !== undefined && (box.length !== 4 || box.some(Number.isNaN)))
+        return reply
+          .code(400)
+          .send({ code: 'InvalidParameterValue', description: 'bbox needs four numbers.' });
+      const matched =
+        box === undefined
+          ? list
+          : list.filter(({ geometry }) => {
+              const own = boxOf(geometry.coordinates);
+              return own[0] <= box[2] && box[0] <= own[2] && own[1] <= box[3] && box[1] <= own[3];
+            });
+      // The token says where to go on; clients must not look into it.
+      const from = token === undefined ? 0 : Number(Buffer.from(token, 'base64url').toString().split(':')[1]);
+      const size = Math.max(1, Math.min(1000, Number(limit ?? options.pageSize ?? 100)));
+      const page = matched.slice(from, from + size);
+      const query = new URLSearchParams();
+      if (bbox !== undefined) query.set('bbox', bbox);
+      if (limit !== undefined) query.set('limit', limit);
+      const next = options.mood?.() === 'loop' ? 0 : from + size;
+      if (next < matched.length) query.set('token', Buffer.from(`at:${next}`).toString('base64url'));
+      const links =
+        next < matched.length
+          ? [
+              {
+                rel: 'next',
+                type: 'application/geo+json',
+                href: `${base(request)}/collections/${request.params.id}/items?${query}`,
+              },
+            ]
+          : [];
+      const text = JSON.stringify({
+        type: 'FeatureCollection',
+        numberMatched: matched.length,
+        numberReturned: page.length,
+        features: page,
+        links,
+      });
+      const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
+      reply.header('etag', etag);
+      if (request.headers['if-none-match'] === etag) return reply.code(304).send();
+      return reply.type('application/geo+json').send(text);
+    },
+  );
   return server;
 }

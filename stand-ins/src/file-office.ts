@@ -19,7 +19,10 @@ export function fileOffice(options: FileOfficeOptions): FastifyInstance {
   const server = fastify({ forceCloseConnections: true });
   withMood(server, options.mood ?? (() => 'well'));
   if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
-  server.get('/', async () => ({ title: `${options.title} (simulated)`, files: readdirSync(options.folder).map((name) => `/files/${name}`) }));
+  server.get('/', async () => ({
+    title: `${options.title} (simulated)`,
+    files: readdirSync(options.folder).map((name) => `/files/${name}`),
+  }));
   server.get<{ Params: { name: string } }>('/files/:name', async (request, reply) => {
     if (options.key !== undefined && request.headers[options.key.header] !== options.key.value) {
       return reply.code(401).send({ error: 'A key is needed.' });
@@ -33,7 +36,11 @@ export function fileOffice(options: FileOfficeOptions): FastifyInstance {
     const modified = new Date(Math.floor(statSync(path).mtimeMs / 1000) * 1000).toUTCString();
     reply.header('etag', etag).header('last-modified', modified);
     if (request.headers['if-none-match'] === etag) return reply.code(304).send();
-    const type = path.endsWith('.csv') ? 'text/csv' : path.endsWith('.zip') ? 'application/zip' : 'application/json';
+    const type = path.endsWith('.csv')
+      ? 'text/csv'
+      : path.endsWith('.zip')
+        ? 'application/zip'
+        : 'application/json';
     return reply.type(type).send(type === 'application/zip' ? content : content.toString('utf8'));
   });
   return server;

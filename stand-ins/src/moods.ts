@@ -24,7 +24,9 @@ export function withMood(server: FastifyInstance, mood: () => Mood): void {
         await reply.code(503).header('retry-after', '1').type('text/plain').send('Too many visitors today.');
         break;
       case 'html':
-        await reply.type('text/html').send('<!doctype html><title>Maintenance</title><p>We will be back soon.</p>');
+        await reply
+          .type('text/html')
+          .send('<!doctype html><title>Maintenance</title><p>We will be back soon.</p>');
         break;
       case 'silent':
         await new Promise(() => {});
@@ -32,7 +34,10 @@ export function withMood(server: FastifyInstance, mood: () => Mood): void {
   });
   server.addHook('onSend', async (request, reply, payload) => {
     if (mood() !== 'cut' || request.url === '/' || typeof payload !== 'string') return payload;
-    reply.raw.writeHead(200, { 'content-type': String(reply.getHeader('content-type')), 'content-length': Buffer.byteLength(payload) });
+    reply.raw.writeHead(200, {
+      'content-type': String(reply.getHeader('content-type')),
+      'content-length': Buffer.byteLength(payload),
+    });
     reply.raw.write(payload.slice(0, Math.floor(payload.length / 2)));
     setTimeout(() => reply.raw.destroy(), 30);
     reply.hijack();

@@ -38,9 +38,24 @@ async function listen(server: FastifyInstance, port: number): Promise<string> {
 /** Starts all offices on this machine. */
 export async function startStandIns(options: StandInsOptions): Promise<StandIns> {
   const told = (office: string) => (url: string) => options.onRequest?.(office, url);
-  const boundary = boundaryOffice({ folder: join(options.data, 'boundary-office'), mood: options.moods?.boundaryOffice, onRequest: told('boundary-office'), pageSize: options.pageSize });
-  const statistics = fileOffice({ folder: join(options.data, 'statistics-office'), title: 'Statistics Office of Teskaria', mood: options.moods?.statisticsOffice, onRequest: told('statistics-office') });
-  const extracts = fileOffice({ folder: join(options.data, 'map-extracts'), title: 'Map extracts of Teskaria', mood: options.moods?.mapExtracts, onRequest: told('map-extracts') });
+  const boundary = boundaryOffice({
+    folder: join(options.data, 'boundary-office'),
+    mood: options.moods?.boundaryOffice,
+    onRequest: told('boundary-office'),
+    pageSize: options.pageSize,
+  });
+  const statistics = fileOffice({
+    folder: join(options.data, 'statistics-office'),
+    title: 'Statistics Office of Teskaria',
+    mood: options.moods?.statisticsOffice,
+    onRequest: told('statistics-office'),
+  });
+  const extracts = fileOffice({
+    folder: join(options.data, 'map-extracts'),
+    title: 'Map extracts of Teskaria',
+    mood: options.moods?.mapExtracts,
+    onRequest: told('map-extracts'),
+  });
   return {
     boundaryOffice: { address: await listen(boundary, options.ports?.boundaryOffice ?? 0) },
     statisticsOffice: { address: await listen(statistics, options.ports?.statisticsOffice ?? 0) },

@@ -1,4 +1,15 @@
-import { atLeast, countFindings, type Finding, grouped, IsomericError, isLayer, runChecks, type Severity, severities, suggest } from '../../core/index.ts';
+import {
+  atLeast,
+  countFindings,
+  type Finding,
+  grouped,
+  IsomericError,
+  isLayer,
+  runChecks,
+  type Severity,
+  severities,
+  suggest,
+} from '../../core/index.ts';
 import { openPath } from '../../node/index.ts';
 import { checkFrom } from '../../study/index.ts';
 import { printFindings, printJson, sentenceText } from '../output.ts';
@@ -7,7 +18,11 @@ import { type AddCommand, exitCodes, outputOf } from './command.ts';
 export function severityOption(text: string): Severity | 'never' {
   const known = [...severities, 'never'] as const;
   const found = known.find((each) => each === text);
-  if (found === undefined) throw new IsomericError('severity-unknown', `“${text}” is no severity.`, { advice: suggest(text, known), blame: 'usage' });
+  if (found === undefined)
+    throw new IsomericError('severity-unknown', `“${text}” is no severity.`, {
+      advice: suggest(text, known),
+      blame: 'usage',
+    });
   return found;
 }
 
@@ -19,27 +34,53 @@ export const addCheck: AddCommand = (program) => {
     .option('--layer <name>', 'only this layer')
     .option('--key <field>', 'this field must be filled and different in every row')
     .option('--that <cql2...>', 'this must be true for every row')
-    .option('--fail-at <severity>', 'end with 1 at findings of this severity or worse: note, warning, error, never', 'error')
-    .action(async (path: string, options: { layer?: string; key?: string; that?: string[]; failAt: string }, command) => {
-      const output = outputOf(command);
-      const failAt = severityOption(options.failAt);
-      const opened = (await openPath(path)).filter(({ table }) => options.layer === undefined || table.name === options.layer);
-      if (opened.length === 0) throw new IsomericError('layer-unknown', `There is no layer “${options.layer}” in it.`, { place: { file: path }, blame: 'usage' });
-      const findings: Finding[] = [];
-      const sentences: string[] = [];
-      for (const { table } of opened) {
-        const words = [...(isLayer(table) ? ['valid'] : []), ...(options.key === undefined ? [] : [`key: ${options.key}`]), ...(options.that ?? [])];
-        const result = await runChecks(table, words.map((each) => checkFrom(each, table, undefined)));
-        findings.push(...table.findings, ...result.findings);
-        sentences.push(...result.sentences);
-      }
-      const counts = countFindings(findings);
-      if (output.json) printJson({ path, findings, counts, sentences });
-      else {
-        printFindings(output, findings, 10);
-        for (const sentence of sentences) output.line(sentenceText(output, sentence));
-        output.line(`${grouped(counts.error)} errors, ${grouped(counts.warning)} warnings, ${grouped(counts.note)} notes.`);
-      }
-      if (failAt !== 'never' && findings.some((finding) => atLeast(finding.severity, failAt))) process.exitCode = exitCodes.findings;
-    });
+    .option(
+      '--fail-at <severity>',
+      'end with 1 at findings of this severity or worse: note, warning, error, never',
+      'error',
+    )
+    .action(
+      async (
+        path: string,
+        options: { layer?: string; key?: string; that?: string[]; failAt: string },
+        command,
+      ) => {
+        const output = outputOf(command);
+        const failAt = severityOption(options.failAt);
+        const opened = (await openPath(path)).filter(
+          ({ table }) => options.layer === undefined || table.name === options.layer,
+        );
+        if (opened.length === 0)
+          throw new IsomericError('layer-unknown', `There is no layer “${options.layer}” in it.`, {
+            place: { file: path },
+            blame: 'usage',
+          });
+        const findings: Finding[] = [];
+        const sentences: string[] = [];
+        for (const { table } of opened) {
+          const words = [
+            ...(isLayer(table) ? ['valid'] : []),
+            ...(options.key === undefined ? [] : [`key: ${options.key}`]),
+            ...(options.that ?? []),
+          ];
+          const result = await runChecks(
+            table,
+            words.map((each) => checkFrom(each, table, undefined)),
+          );
+          findings.push(...table.findings, ...result.findings);
+          sentences.push(...result.sentences);
+        }
+        const counts = countFindings(findings);
+        if (output.json) printJson({ path, findings, counts, sentences });
+        else {
+          printFindings(output, findings, 10);
+          for (const sentence of sentences) output.line(sentenceText(output, sentence));
+          output.line(
+            `${grouped(counts.error)} errors, ${grouped(counts.warning)} warnings, ${grouped(counts.note)} notes.`,
+          );
+        }
+        if (failAt !== 'never' && findings.some((finding) => atLeast(finding.severity, failAt)))
+          process.exitCode = exitCodes.findings;
+      },
+    );
 };

@@ -15,7 +15,10 @@ function demoFolder(): string {
   let folder = dirname(fileURLToPath(import.meta.url));
   while (!existsSync(join(folder, 'demo', 'study.yaml'))) {
     const up = dirname(folder);
-    if (up === folder) throw new IsomericError('demo-missing', 'The demo data are not with this installation.', { advice: 'Use a full copy of the package.' });
+    if (up === folder)
+      throw new IsomericError('demo-missing', 'The demo data are not with this installation.', {
+        advice: 'Use a full copy of the package.',
+      });
     folder = up;
   }
   return join(folder, 'demo');
@@ -44,7 +47,8 @@ export const addDemo: AddCommand = (program) => {
         }
         if (!output.json) {
           output.line(`Teskaria, a made-up island country. Simulated services are running:`);
-          for (const [name, address] of Object.entries(addresses)) output.line(`  ${name.padEnd(18)} ${address}`);
+          for (const [name, address] of Object.entries(addresses))
+            output.line(`  ${name.padEnd(18)} ${address}`);
           output.line(`The study: ${join(folder, 'study.yaml')}`);
         }
         await runAndPrint(output, folder, { failAt: 'never', addresses });

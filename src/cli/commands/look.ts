@@ -1,4 +1,15 @@
-import { type Crs, crsLabel, emptyBox, type Finding, growBox, grouped, isEmptyBox, isLayer, type KindName, kindNames } from '../../core/index.ts';
+import {
+  type Crs,
+  crsLabel,
+  emptyBox,
+  type Finding,
+  grouped,
+  growBox,
+  isEmptyBox,
+  isLayer,
+  type KindName,
+  kindNames,
+} from '../../core/index.ts';
 import type { Opened } from '../../formats/index.ts';
 import { openPath } from '../../node/index.ts';
 import { findingText, type Output, printJson, textTable } from '../output.ts';
@@ -30,7 +41,15 @@ const mostDistinct = 10_000;
 
 /** Reads a layer once, to the end, and tells what is in it. */
 async function view({ table, format, within }: Opened): Promise<LayerView> {
-  const fields = table.schema.map((field): FieldView & { seen: Set<string> } => ({ name: field.name, type: field.type, title: field.title, blank: 0, distinct: 0, examples: [], seen: new Set() }));
+  const fields = table.schema.map((field): FieldView & { seen: Set<string> } => ({
+    name: field.name,
+    type: field.type,
+    title: field.title,
+    blank: 0,
+    distinct: 0,
+    examples: [],
+    seen: new Set(),
+  }));
   const box = emptyBox();
   let count = 0;
   let kinds = 0;
@@ -61,26 +80,51 @@ async function view({ table, format, within }: Opened): Promise<LayerView> {
     if (area !== undefined) troubles.push(area);
   }
   return {
-    name: table.name, within, format,
+    name: table.name,
+    within,
+    format,
     geometry: isLayer(table) ? kindNames.filter((_, k) => k > 0 && (kinds & (1 << k)) !== 0) : null,
     count,
     crs: crs === null ? null : { code: crs.code ?? null, name: crs.name },
     extent: isEmptyBox(box) ? null : box,
-    fields: fields.map(({ seen, ...field }) => ({ ...field, distinct: seen.size >= mostDistinct ? null : seen.size })),
+    fields: fields.map(({ seen, ...field }) => ({
+      ...field,
+      distinct: seen.size >= mostDistinct ? null : seen.size,
+    })),
     troubles,
   };
 }
 
 /** Coordinates that cannot be degrees, though the CRS says they are. */
 function extentTrouble(crs: Crs, box: readonly number[]): Finding | undefined {
-  if (crs.kind !== 'geographic' || (box[0] >= -361 && box[2] <= 361 && box[1] >= -91 && box[3] <= 91) || !Number.isFinite(box[0])) return undefined;
-  return { code: 'extent-no-degrees', severity: 'error', words: `The CRS is ${crsLabel(crs)}, in degrees, but the coordinates reach ${box.map((v) => v.toPrecision(7)).join(', ')}.`, repair: 'say which CRS the data really have' };
+  if (
+    crs.kind !== 'geographic' ||
+    (box[0] >= -361 && box[2] <= 361 && box[1] >= -91 && box[3] <= 91) ||
+    !Number.isFinite(box[0])
+  )
+    return undefined;
+  return {
+    code: 'extent-no-degrees',
+    severity: 'error',
+    words: `The CRS is ${crsLabel(crs)}, in degrees, but the coordinates reach ${box.map((v) => v.toPrecision(7)).join(', ')}.`,
+    repair: 'say which CRS the data really have',
+  };
 }
 
 function kindText(layer: LayerView): string {
   if (layer.geometry === null) return 'rows, no geometry';
-  const names: Record<string, string> = { Point: 'points', LineString: 'lines', Polygon: 'areas', MultiPoint: 'multi-points', MultiLineString: 'multi-lines', MultiPolygon: 'multi-areas', GeometryCollection: 'collections' };
-  return layer.geometry.length === 0 ? 'features without geometry' : layer.geometry.map((kind) => names[kind]).join(' and ');
+  const names: Record<string, string> = {
+    Point: 'points',
+    LineString: 'lines',
+    Polygon: 'areas',
+    MultiPoint: 'multi-points',
+    MultiLineString: 'multi-lines',
+    MultiPolygon: 'multi-areas',
+    GeometryCollection: 'collections',
+  };
+  return layer.geometry.length === 0
+    ? 'features without geometry'
+    : layer.geometry.map((kind) => names[kind]).join(' and ');
 }
 
 function print(output: Output, path: string, layers: readonly LayerView[]): void {
@@ -88,16 +132,40 @@ function print(output: Output, path: string, layers: readonly LayerView[]): void
   output.line(`${colours.bold(path)}  ${grouped(layers.length)} ${layers.length === 1 ? 'layer' : 'layers'}`);
   for (const layer of layers) {
     output.line();
-    output.line(`${colours.bold(colours.cyan(layer.name))}  ${layer.format}${layer.within === '' ? '' : `, ${layer.within}`}`);
+    output.line(
+      `${colours.bold(colours.cyan(layer.name))}  ${layer.format}${layer.within === '' ? '' : `, ${layer.within}`}`,
+    );
     output.line(`  ${grouped(layer.count)} ${kindText(layer)}`);
     if (layer.geometry !== null) {
-      output.line(`  CRS     ${layer.crs === null ? colours.yellow('not known') : layer.crs.code === null ? layer.crs.name : `${layer.crs.code} (${layer.crs.name})`}`);
-      const digits = layer.extent !== null && layer.extent.every((v) => Math.abs(v) <= 400) ? 6 : 2;
-      if (layer.extent !== null) output.line(`  extent  ${layer.extent.slice(0, 2).map((v) => v.toFixed(digits)).join(', ')} to ${layer.extent.slice(2).map((v) => v.toFixed(digits)).join(', ')}`);
+      output.line(
+        `  CRS     ${layer.crs === null ? colours.yellow('not known') : layer.crs.code === null ? layer.crs.name : `${layer.crs.code} (${layer.crs.name})`}`,
+      );
+      const digits = layer.extent?.every((v) => Math.abs(v) <= 400) ? 6 : 2;
+      if (layer.extent !== null)
+        output.line(
+          `  extent  ${layer.extent
+            .slice(0, 2)
+            .map((v) => v.toFixed(digits))
+            .join(', ')} to ${layer.extent
+            .slice(2)
+            .map((v) => v.toFixed(digits))
+            .join(', ')}`,
+        );
     }
     if (layer.fields.length > 0) {
-      const rows = layer.fields.map((field) => [field.name, field.type, field.distinct === null ? 'many' : grouped(field.distinct), grouped(field.blank), field.examples.join(', ')]);
-      const [head, ...lines] = textTable(['field', 'type', 'different', 'blank', 'for example'], rows, [false, false, true, true, false], 44);
+      const rows = layer.fields.map((field) => [
+        field.name,
+        field.type,
+        field.distinct === null ? 'many' : grouped(field.distinct),
+        grouped(field.blank),
+        field.examples.join(', '),
+      ]);
+      const [head, ...lines] = textTable(
+        ['field', 'type', 'different', 'blank', 'for example'],
+        rows,
+        [false, false, true, true, false],
+        44,
+      );
       output.line(colours.dim(`  ${head}`));
       for (const line of lines) output.line(`  ${line}`);
     }
@@ -108,7 +176,9 @@ function print(output: Output, path: string, layers: readonly LayerView[]): void
 export const addLook: AddCommand = (program) => {
   program
     .command('look')
-    .description('what is in a file, an archive or a folder: layers, kind, count, CRS, extent, fields, troubles')
+    .description(
+      'what is in a file, an archive or a folder: layers, kind, count, CRS, extent, fields, troubles',
+    )
     .argument('<path>', 'a file, a folder, an archive, or a path within an archive')
     .action(async (path: string, _options, command) => {
       const output = outputOf(command);

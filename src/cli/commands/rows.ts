@@ -1,4 +1,12 @@
-import { filterRows, grouped, IsomericError, requireField, selectColumns, type Table, type Value } from '../../core/index.ts';
+import {
+  filterRows,
+  grouped,
+  IsomericError,
+  requireField,
+  selectColumns,
+  type Table,
+  type Value,
+} from '../../core/index.ts';
 import { openOne } from '../../node/index.ts';
 import { printJson, textTable } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
@@ -13,19 +21,31 @@ interface RowsOptions {
 }
 
 /** The first `limit` rows; with `sort`, the first after sorting, of which never more than twice `limit` are held. */
-async function firstRows(table: Table, limit: number, sort: number, descending: boolean): Promise<{ rows: Value[][]; all: number }> {
+async function firstRows(
+  table: Table,
+  limit: number,
+  sort: number,
+  descending: boolean,
+): Promise<{ rows: Value[][]; all: number }> {
   let rows: { key: Value; row: Value[]; at: number }[] = [];
   let all = 0;
   const compare = (a: { key: Value; at: number }, b: { key: Value; at: number }) => {
     if (a.key === null || b.key === null) return a.key === b.key ? a.at - b.at : a.key === null ? 1 : -1;
-    const order = typeof a.key === 'string' && typeof b.key === 'string' ? a.key.localeCompare(b.key, 'en', { numeric: true }) : Number(a.key) - Number(b.key);
+    const order =
+      typeof a.key === 'string' && typeof b.key === 'string'
+        ? a.key.localeCompare(b.key, 'en', { numeric: true })
+        : Number(a.key) - Number(b.key);
     return (descending ? -order : order) || a.at - b.at;
   };
   for await (const batch of table.batches()) {
     for (let i = 0; i < batch.length; i++) {
       all++;
       if (sort < 0 && rows.length >= limit) continue;
-      rows.push({ key: sort < 0 ? null : batch.columns[sort].value(i), row: batch.columns.map((column) => column.value(i)), at: all });
+      rows.push({
+        key: sort < 0 ? null : batch.columns[sort].value(i),
+        row: batch.columns.map((column) => column.value(i)),
+        at: all,
+      });
     }
     if (sort >= 0) rows = rows.sort(compare).slice(0, limit);
   }
@@ -43,7 +63,10 @@ export const addRows: AddCommand = (program) => {
     .description('rows of a layer or table: filtered, chosen columns, sorted')
     .argument('<path>', 'a file, or a path within an archive')
     .option('--layer <name>', 'which layer, when there are several')
-    .option('--where <cql2>', 'only rows for which this is true, for example "households > 500 AND name LIKE \'Up%\'"')
+    .option(
+      '--where <cql2>',
+      'only rows for which this is true, for example "households > 500 AND name LIKE \'Up%\'"',
+    )
     .option('--columns <names>', 'these columns, separated by commas')
     .option('--limit <n>', 'at most so many rows', '20')
     .option('--sort <field>', 'sorted by this field')
@@ -51,23 +74,45 @@ export const addRows: AddCommand = (program) => {
     .action(async (path: string, options: RowsOptions, command) => {
       const output = outputOf(command);
       const limit = Number(options.limit);
-      if (!Number.isInteger(limit) || limit < 1) throw new IsomericError('limit-wrong', `--limit ${options.limit} is no number of rows.`, { blame: 'usage' });
+      if (!Number.isInteger(limit) || limit < 1)
+        throw new IsomericError('limit-wrong', `--limit ${options.limit} is no number of rows.`, {
+          blame: 'usage',
+        });
       let { table } = await openOne(path, options.layer);
       if (options.where !== undefined) table = filterRows(table, options.where);
       const sortName = options.sort;
       const sorted = sortName === undefined ? -1 : requireField(table.schema, sortName, table.name);
       const { rows, all } = await firstRows(table, limit, sorted, options.descending === true);
-      const chosen = options.columns === undefined ? table.schema.map((_, c) => c) : options.columns.split(',').map((name) => requireField(table.schema, name.trim(), table.name));
-      const schema = selectColumns(table, chosen.map((c) => table.schema[c].name)).schema;
+      const chosen =
+        options.columns === undefined
+          ? table.schema.map((_, c) => c)
+          : options.columns.split(',').map((name) => requireField(table.schema, name.trim(), table.name));
+      const schema = selectColumns(
+        table,
+        chosen.map((c) => table.schema[c].name),
+      ).schema;
       const view = rows.map((row) => chosen.map((c) => row[c]));
       if (output.json) {
-        printJson({ path, layer: table.name, count: all, rows: view.map((row) => Object.fromEntries(row.map((value, c) => [schema[c].name, value]))) });
+        printJson({
+          path,
+          layer: table.name,
+          count: all,
+          rows: view.map((row) => Object.fromEntries(row.map((value, c) => [schema[c].name, value]))),
+        });
         return;
       }
       const right = schema.map((field) => field.type === 'integer' || field.type === 'real');
-      const [head, ...lines] = textTable(schema.map((field) => field.name), view.map((row) => row.map(cellText)), right);
+      const [head, ...lines] = textTable(
+        schema.map((field) => field.name),
+        view.map((row) => row.map(cellText)),
+        right,
+      );
       output.line(output.colours.bold(head));
       for (const line of lines) output.line(line);
-      output.line(output.colours.dim(`${grouped(view.length)} of ${grouped(all)} rows${options.where === undefined ? '' : ` where ${options.where}`}.`));
+      output.line(
+        output.colours.dim(
+          `${grouped(view.length)} of ${grouped(all)} rows${options.where === undefined ? '' : ` where ${options.where}`}.`,
+        ),
+      );
     });
 };

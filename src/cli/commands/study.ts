@@ -2,33 +2,52 @@ import { existsSync } from 'node:fs';
 import { mkdir, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { atLeast, grouped, IsomericError } from '../../core/index.ts';
+import { suggest } from '../../core/nearest.ts';
 import { nodeMachine, writeText } from '../../node/index.ts';
 import { runStudy, type Stage, stages, studyJsonSchema } from '../../study/index.ts';
 import { type Output, printFindings, printingReporter, printJson } from '../output.ts';
 import { severityOption } from './check.ts';
 import { type AddCommand, exitCodes, outputOf } from './command.ts';
 import { newStudyText } from './new-study.ts';
-import { suggest } from '../../core/nearest.ts';
 
 /** Runs a study and prints what happened; returns the findings' part of the exit code. */
-export async function runAndPrint(output: Output, folder: string, options: { only?: Stage; failAt: ReturnType<typeof severityOption>; addresses?: Record<string, string> }): Promise<void> {
+export async function runAndPrint(
+  output: Output,
+  folder: string,
+  options: { only?: Stage; failAt: ReturnType<typeof severityOption>; addresses?: Record<string, string> },
+): Promise<void> {
   const reporter = printingReporter(output);
   const started = performance.now();
   try {
-    const result = await runStudy(nodeMachine(folder, reporter), { only: options.only, addresses: options.addresses });
+    const result = await runStudy(nodeMachine(folder, reporter), {
+      only: options.only,
+      addresses: options.addresses,
+    });
     reporter.stop();
-    if (output.json) printJson({ folder, study: result.study.study, delivered: result.delivered, findings: result.findings });
+    if (output.json)
+      printJson({
+        folder,
+        study: result.study.study,
+        delivered: result.delivered,
+        findings: result.findings,
+      });
     else {
       if (result.findings.length > 0) {
         output.line(`\n${output.colours.bold(output.colours.underline('Findings'))}`);
         printFindings(output, result.findings);
       }
       if (result.delivered.length > 0) {
-        output.line(`\n${output.colours.bold('Delivered')} in ${((performance.now() - started) / 1000).toFixed(1)} s:`);
+        output.line(
+          `\n${output.colours.bold('Delivered')} in ${((performance.now() - started) / 1000).toFixed(1)} s:`,
+        );
         for (const path of result.delivered) output.line(`  ${join(folder, path)}`);
       }
     }
-    if (options.failAt !== 'never' && result.findings.some((finding) => atLeast(finding.severity, options.failAt as 'note'))) process.exitCode = exitCodes.findings;
+    if (
+      options.failAt !== 'never' &&
+      result.findings.some((finding) => atLeast(finding.severity, options.failAt as 'note'))
+    )
+      process.exitCode = exitCodes.findings;
   } finally {
     reporter.stop();
   }
@@ -40,12 +59,19 @@ export const addRun: AddCommand = (program) => {
     .description('run the study in a folder: gather, prepare, check, draw, deliver')
     .argument('<folder>', 'folder with study.yaml')
     .option('--only <stage>', `one stage only: ${stages.join(', ')}`)
-    .option('--fail-at <severity>', 'end with 1 at findings of this severity or worse: note, warning, error, never', 'never')
+    .option(
+      '--fail-at <severity>',
+      'end with 1 at findings of this severity or worse: note, warning, error, never',
+      'never',
+    )
     .action(async (folder: string, options: { only?: string; failAt: string }, command) => {
       const output = outputOf(command);
       const only = options.only === undefined ? undefined : stages.find((stage) => stage === options.only);
       if (options.only !== undefined && only === undefined) {
-        throw new IsomericError('stage-unknown', `There is no stage “${options.only}”.`, { advice: suggest(options.only, stages), blame: 'usage' });
+        throw new IsomericError('stage-unknown', `There is no stage “${options.only}”.`, {
+          advice: suggest(options.only, stages),
+          blame: 'usage',
+        });
       }
       await runAndPrint(output, folder, { only, failAt: severityOption(options.failAt) });
     });
@@ -59,13 +85,20 @@ export const addNew: AddCommand = (program) => {
     .action(async (folder: string, _options, command) => {
       const output = outputOf(command);
       if (existsSync(folder) && (await readdir(folder)).length > 0) {
-        throw new IsomericError('folder-not-empty', 'The folder is not empty.', { place: { file: folder }, advice: 'Choose a new one; nothing was changed.', blame: 'usage' });
+        throw new IsomericError('folder-not-empty', 'The folder is not empty.', {
+          place: { file: folder },
+          advice: 'Choose a new one; nothing was changed.',
+          blame: 'usage',
+        });
       }
       await mkdir(folder, { recursive: true });
       await writeText(join(folder, 'study.yaml'), newStudyText);
       await writeText(join(folder, 'study.schema.json'), `${JSON.stringify(studyJsonSchema(), null, 2)}\n`);
       const files = [join(folder, 'study.yaml'), join(folder, 'study.schema.json')];
       if (output.json) printJson({ folder, files });
-      else output.line(`New: ${grouped(files.length)} files in ${folder}; fill in study.yaml, then “isomeric run ${folder}”.`);
+      else
+        output.line(
+          `New: ${grouped(files.length)} files in ${folder}; fill in study.yaml, then “isomeric run ${folder}”.`,
+        );
     });
 };

@@ -1,5 +1,24 @@
-import { type Account, assignCrs, clip, crsFromText, crsLabel, filterRows, geometriesFrom, IsomericError, isLayer, join, type Layer, parseOn, placed, PreparedArea, reproject, sameCrs, type Table, takeGeometries } from '../../core/index.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import {
+  type Account,
+  assignCrs,
+  clip,
+  crsFromText,
+  crsLabel,
+  filterRows,
+  geometriesFrom,
+  IsomericError,
+  isLayer,
+  join,
+  type Layer,
+  PreparedArea,
+  parseOn,
+  placed,
+  reproject,
+  sameCrs,
+  type Table,
+  takeGeometries,
+} from '../../core/index.ts';
 import { ending } from '../../formats/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
 import { type Output, printAccounts, printFindings, printJson } from '../output.ts';
@@ -9,12 +28,18 @@ import { type AddCommand, outputOf } from './command.ts';
 async function crsArgument(text: string) {
   if (!['prj', 'wkt'].includes(ending(text))) return crsFromText(text);
   const source = await fileSource(text);
-  return placed({ file: text }, async () => crsFromText(new TextDecoder().decode(await source.bytes(0, Math.min(source.size, 100_000)))));
+  return placed({ file: text }, async () =>
+    crsFromText(new TextDecoder().decode(await source.bytes(0, Math.min(source.size, 100_000)))),
+  );
 }
 
 async function openLayer(path: string, name: string | undefined, crs: string | undefined): Promise<Layer> {
   const { table } = await openOne(path, name);
-  if (!isLayer(table)) throw new IsomericError('geometry-missing', `${table.name} is a table without geometry.`, { place: { file: path }, blame: 'usage' });
+  if (!isLayer(table))
+    throw new IsomericError('geometry-missing', `${table.name} is a table without geometry.`, {
+      place: { file: path },
+      blame: 'usage',
+    });
   return crs === undefined ? table : assignCrs(table, await crsArgument(crs));
 }
 
@@ -31,13 +56,22 @@ async function finish(output: Output, result: Table, out: string): Promise<void>
 }
 
 /** The area of a clip, as one prepared area in the layer's CRS. */
-async function areaFor(layer: Layer, path: string, name: string | undefined, where: string | undefined): Promise<{ area: PreparedArea; note?: string }> {
+async function areaFor(
+  layer: Layer,
+  path: string,
+  name: string | undefined,
+  where: string | undefined,
+): Promise<{ area: PreparedArea; note?: string }> {
   let source = await openLayer(path, name, undefined);
   if (where !== undefined) source = filterRows(source, where);
   let note: string | undefined;
   if (source.crs === null || layer.crs === null) {
     if (source.crs !== layer.crs) {
-      throw new IsomericError('crs-missing', `${source.crs === null ? source.name : layer.name} has no CRS, so it cannot be told whether the area and the layer fit together.`, { place: { file: path }, advice: 'Say the CRS of the layer with --from.', blame: 'usage' });
+      throw new IsomericError(
+        'crs-missing',
+        `${source.crs === null ? source.name : layer.name} has no CRS, so it cannot be told whether the area and the layer fit together.`,
+        { place: { file: path }, advice: 'Say the CRS of the layer with --from.', blame: 'usage' },
+      );
     }
     note = 'Neither the layer nor the area says its CRS; they were taken to be in the same one.';
   } else if (!sameCrs(source.crs, layer.crs)) {
@@ -45,9 +79,20 @@ async function areaFor(layer: Layer, path: string, name: string | undefined, whe
     source = reproject(source, layer.crs);
   }
   const builder = new GeometryBuilder();
-  for await (const batch of source.batches()) for (let i = 0; i < batch.length; i++) builder.copy(batch.geometry!, i);
+  for await (const batch of source.batches())
+    for (let i = 0; i < batch.length; i++) builder.copy(batch.geometry!, i);
   const all = builder.finish();
-  return { area: new PreparedArea(all.length === 0 ? geometriesFrom([]) : takeGeometries(all, Array.from({ length: all.length }, (_, i) => i))), note };
+  return {
+    area: new PreparedArea(
+      all.length === 0
+        ? geometriesFrom([])
+        : takeGeometries(
+            all,
+            Array.from({ length: all.length }, (_, i) => i),
+          ),
+    ),
+    note,
+  };
 }
 
 export const addClip: AddCommand = (program) => {
@@ -62,13 +107,27 @@ export const addClip: AddCommand = (program) => {
     .option('--area-where <cql2>', 'only these features of the area file')
     .option('--from <crs>', 'the CRS that the layer has, when it does not say so')
     .option('--whole', 'keep whole what reaches across the border, instead of cutting it')
-    .action(async (path: string, options: { area: string; out: string; layer?: string; areaLayer?: string; areaWhere?: string; from?: string; whole?: boolean }, command) => {
-      const output = outputOf(command);
-      saverFor(options.out);
-      const layer = await openLayer(path, options.layer, options.from);
-      const { area, note } = await areaFor(layer, options.area, options.areaLayer, options.areaWhere);
-      await finish(output, clip(layer, area, { mode: options.whole ? 'whole' : 'cut', note }), options.out);
-    });
+    .action(
+      async (
+        path: string,
+        options: {
+          area: string;
+          out: string;
+          layer?: string;
+          areaLayer?: string;
+          areaWhere?: string;
+          from?: string;
+          whole?: boolean;
+        },
+        command,
+      ) => {
+        const output = outputOf(command);
+        saverFor(options.out);
+        const layer = await openLayer(path, options.layer, options.from);
+        const { area, note } = await areaFor(layer, options.area, options.areaLayer, options.areaWhere);
+        await finish(output, clip(layer, area, { mode: options.whole ? 'whole' : 'cut', note }), options.out);
+      },
+    );
 };
 
 export const addJoin: AddCommand = (program) => {
@@ -83,18 +142,32 @@ export const addJoin: AddCommand = (program) => {
     .option('--table <name>', 'which table, when there are several')
     .option('--columns <names>', 'columns to bring over, separated by commas; all when left out')
     .option('--repair <what>', 'repair the keys first: "leading zeros"')
-    .action(async (path: string, tablePath: string, options: { on: string; out: string; layer?: string; table?: string; columns?: string; repair?: string }, command) => {
-      const output = outputOf(command);
-      saverFor(options.out);
-      const { table: layer } = await openOne(path, options.layer);
-      const { table } = await openOne(tablePath, options.table);
-      const result = join(layer, table, {
-        on: parseOn(options.on),
-        columns: options.columns?.split(',').map((name) => name.trim()),
-        repair: options.repair as 'leading zeros' | undefined,
-      });
-      await finish(output, result, options.out);
-    });
+    .action(
+      async (
+        path: string,
+        tablePath: string,
+        options: {
+          on: string;
+          out: string;
+          layer?: string;
+          table?: string;
+          columns?: string;
+          repair?: string;
+        },
+        command,
+      ) => {
+        const output = outputOf(command);
+        saverFor(options.out);
+        const { table: layer } = await openOne(path, options.layer);
+        const { table } = await openOne(tablePath, options.table);
+        const result = join(layer, table, {
+          on: parseOn(options.on),
+          columns: options.columns?.split(',').map((name) => name.trim()),
+          repair: options.repair as 'leading zeros' | undefined,
+        });
+        await finish(output, result, options.out);
+      },
+    );
 };
 
 export const addReproject: AddCommand = (program) => {
@@ -106,11 +179,13 @@ export const addReproject: AddCommand = (program) => {
     .requiredOption('--out <path>', 'where to save: .gpkg (.geojson is always WGS 84)')
     .option('--layer <name>', 'which layer, when there are several')
     .option('--from <crs>', 'the CRS that the layer has, when it does not say so or says a wrong one')
-    .action(async (path: string, options: { crs: string; out: string; layer?: string; from?: string }, command) => {
-      const output = outputOf(command);
-      saverFor(options.out);
-      const target = await crsArgument(options.crs);
-      const layer = await openLayer(path, options.layer, options.from);
-      await finish(output, reproject(layer, target), options.out);
-    });
+    .action(
+      async (path: string, options: { crs: string; out: string; layer?: string; from?: string }, command) => {
+        const output = outputOf(command);
+        saverFor(options.out);
+        const target = await crsArgument(options.crs);
+        const layer = await openLayer(path, options.layer, options.from);
+        await finish(output, reproject(layer, target), options.out);
+      },
+    );
 };

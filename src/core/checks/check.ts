@@ -30,7 +30,13 @@ class Collector {
 
   closed(): Finding[] {
     const left = this.count - this.findings.length;
-    if (left > 0) this.findings.push({ ...this.findings[0], feature: undefined, at: undefined, words: `${grouped(left)} more of the same kind.` });
+    if (left > 0)
+      this.findings.push({
+        ...this.findings[0],
+        feature: undefined,
+        at: undefined,
+        words: `${grouped(left)} more of the same kind.`,
+      });
     return this.findings;
   }
 }
@@ -50,14 +56,20 @@ export function validCheck(layer: Layer): Check {
         if (faults.length > 0) bad++;
         for (const fault of faults) {
           found.add({
-            code: fault.code, severity: 'error', layer: layer.name, feature: batch.id(i),
+            code: fault.code,
+            severity: 'error',
+            layer: layer.name,
+            feature: batch.id(i),
             at: Number.isFinite(fault.x) && Number.isFinite(fault.y) ? [fault.x, fault.y] : undefined,
             words: `The geometry is invalid: ${faultWords[fault.code]}.`,
           });
         }
       }
     },
-    close: () => ({ findings: found.closed(), sentence: `Valid: ${grouped(all)} ${layer.name}; ${grouped(all - bad)} valid, ${grouped(bad)} not.` }),
+    close: () => ({
+      findings: found.closed(),
+      sentence: `Valid: ${grouped(all)} ${layer.name}; ${grouped(all - bad)} valid, ${grouped(bad)} not.`,
+    }),
   };
 }
 
@@ -75,13 +87,24 @@ export function keyCheck(table: Table, field: string): Check {
       eachKey(batch.columns[c], (i, bytes, start, end) => {
         if (bytes === null || start === end) {
           blank++;
-          found.add({ code: 'key-missing', severity: 'error', layer: table.name, feature: ids.id(i), at: pointOf(batch, i), words: `The key ${field} is blank.` });
+          found.add({
+            code: 'key-missing',
+            severity: 'error',
+            layer: table.name,
+            feature: ids.id(i),
+            at: pointOf(batch, i),
+            words: `The key ${field} is blank.`,
+          });
           return;
         }
         const key = index.add(bytes, start, end, all + i);
         if (index.times[key] > 1) {
           found.add({
-            code: 'key-twice', severity: 'error', layer: table.name, feature: ids.id(i), at: pointOf(batch, i),
+            code: 'key-twice',
+            severity: 'error',
+            layer: table.name,
+            feature: ids.id(i),
+            at: pointOf(batch, i),
             words: `The key ${field} = ${index.text(key)} occurs again; row ${grouped(index.firstRow[key] + 1)} has it first.`,
           });
         }
@@ -91,7 +114,10 @@ export function keyCheck(table: Table, field: string): Check {
     close() {
       let twice = 0;
       for (const times of index.times) if (times > 1) twice++;
-      return { findings: found.closed(), sentence: `Key ${field}: ${grouped(all)} ${table.name}; ${grouped(index.size)} different keys, ${grouped(twice)} that occur more than once, ${grouped(blank)} blank.` };
+      return {
+        findings: found.closed(),
+        sentence: `Key ${field}: ${grouped(all)} ${table.name}; ${grouped(index.size)} different keys, ${grouped(twice)} that occur more than once, ${grouped(blank)} blank.`,
+      };
     },
   };
 }
@@ -119,16 +145,35 @@ export function conditionCheck(table: Table, condition: string): Check {
         if (value === true) continue;
         if (value === null) {
           unknown++;
-          found.add({ code: 'condition-unknown', severity: 'note', layer: table.name, feature: batch.id(i), at: pointOf(batch, i), words: `“${condition}” cannot be told: a value is blank.` });
+          found.add({
+            code: 'condition-unknown',
+            severity: 'note',
+            layer: table.name,
+            feature: batch.id(i),
+            at: pointOf(batch, i),
+            words: `“${condition}” cannot be told: a value is blank.`,
+          });
           continue;
         }
-        const values = test.fields.map((name) => `${name} = ${batch.columns[requireField(table.schema, name, table.name)].text(i)}`);
-        found.add({ code: 'condition-broken', severity: 'error', layer: table.name, feature: batch.id(i), at: pointOf(batch, i), words: `“${condition}” does not hold: ${values.join(', ')}.` });
+        const values = test.fields.map(
+          (name) => `${name} = ${batch.columns[requireField(table.schema, name, table.name)].text(i)}`,
+        );
+        found.add({
+          code: 'condition-broken',
+          severity: 'error',
+          layer: table.name,
+          feature: batch.id(i),
+          at: pointOf(batch, i),
+          words: `“${condition}” does not hold: ${values.join(', ')}.`,
+        });
       }
     },
     close: () => {
       const broken = found.count - unknown;
-      return { findings: found.closed(), sentence: `${condition}: ${grouped(all)} ${table.name}; it holds for ${grouped(all - found.count)}, not for ${grouped(broken)}, and cannot be told for ${grouped(unknown)}.` };
+      return {
+        findings: found.closed(),
+        sentence: `${condition}: ${grouped(all)} ${table.name}; it holds for ${grouped(all - found.count)}, not for ${grouped(broken)}, and cannot be told for ${grouped(unknown)}.`,
+      };
     },
   };
 }
@@ -146,22 +191,40 @@ export function areaCheck(layer: Layer, area: PreparedArea): Check {
     close() {
       const meets = !isEmptyBox(whole) && boxesMeet(whole, area.box);
       const findings: Finding[] = [];
-      if (all === 0) findings.push({ code: 'layer-empty', severity: 'warning', layer: layer.name, words: `The layer ${layer.name} has no features.` });
+      if (all === 0)
+        findings.push({
+          code: 'layer-empty',
+          severity: 'warning',
+          layer: layer.name,
+          words: `The layer ${layer.name} has no features.`,
+        });
       else if (!meets) {
         findings.push({
-          code: 'layer-misses-area', severity: 'error', layer: layer.name, at: isEmptyBox(whole) ? undefined : [whole[0], whole[1]],
+          code: 'layer-misses-area',
+          severity: 'error',
+          layer: layer.name,
+          at: isEmptyBox(whole) ? undefined : [whole[0], whole[1]],
           words: `The layer ${layer.name} lies nowhere near the study area: its extent is ${whole.map((v) => v.toPrecision(8)).join(', ')}.`,
           repair: 'look at its CRS: it is probably another one than it says',
         });
       }
-      return { findings, sentence: `Area: ${layer.name} ${all === 0 ? 'is empty' : meets ? 'meets the study area' : 'misses the study area'}.` };
+      return {
+        findings,
+        sentence: `Area: ${layer.name} ${all === 0 ? 'has no features' : meets ? 'reaches the study area' : 'misses the study area'}.`,
+      };
     },
   };
 }
 
 /** Runs checks over a table in one reading. */
-export async function runChecks(table: Table, checks: readonly Check[]): Promise<{ findings: Finding[]; sentences: string[] }> {
+export async function runChecks(
+  table: Table,
+  checks: readonly Check[],
+): Promise<{ findings: Finding[]; sentences: string[] }> {
   for await (const batch of table.batches()) for (const check of checks) check.see(batch);
   const closed = checks.map((check) => check.close());
-  return { findings: closed.flatMap((result) => result.findings), sentences: closed.map((result) => result.sentence) };
+  return {
+    findings: closed.flatMap((result) => result.findings),
+    sentences: closed.map((result) => result.sentence),
+  };
 }

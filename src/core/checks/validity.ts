@@ -63,8 +63,10 @@ export function faultsOf(array: GeometryArray, i: number): Fault[] {
       const first = array.vertexStart[array.ringStart[p]];
       const end = array.vertexStart[array.ringStart[p] + 1];
       let different = false;
-      for (let v = first + 1; v < end && !different; v++) different = xy[2 * v] !== xy[2 * first] || xy[2 * v + 1] !== xy[2 * first + 1];
-      if (!different) faults.push({ code: 'too-few-points', x: xy[2 * first] ?? NaN, y: xy[2 * first + 1] ?? NaN });
+      for (let v = first + 1; v < end && !different; v++)
+        different = xy[2 * v] !== xy[2 * first] || xy[2 * v + 1] !== xy[2 * first + 1];
+      if (!different)
+        faults.push({ code: 'too-few-points', x: xy[2 * first] ?? NaN, y: xy[2 * first + 1] ?? NaN });
     }
   }
   return areas ? new AreaCheck(array, i, faults).run() : faults;
@@ -158,7 +160,10 @@ class AreaCheck {
     }
     const index = new Flatbush(count);
     const box = (k: number): [number, number, number, number] => [
-      Math.min(ends[k], ends[k + 2]), Math.min(ends[k + 1], ends[k + 3]), Math.max(ends[k], ends[k + 2]), Math.max(ends[k + 1], ends[k + 3]),
+      Math.min(ends[k], ends[k + 2]),
+      Math.min(ends[k + 1], ends[k + 3]),
+      Math.max(ends[k], ends[k + 2]),
+      Math.max(ends[k + 1], ends[k + 3]),
     ];
     for (let k = 0; k < 4 * count; k += 4) index.add(...box(k));
     index.finish();
@@ -179,8 +184,16 @@ class AreaCheck {
     const { ends } = this;
     const k = 4 * e;
     const l = 4 * f;
-    if (Math.max(ends[k], ends[k + 2]) < Math.min(ends[l], ends[l + 2]) || Math.max(ends[l], ends[l + 2]) < Math.min(ends[k], ends[k + 2])) return;
-    if (Math.max(ends[k + 1], ends[k + 3]) < Math.min(ends[l + 1], ends[l + 3]) || Math.max(ends[l + 1], ends[l + 3]) < Math.min(ends[k + 1], ends[k + 3])) return;
+    if (
+      Math.max(ends[k], ends[k + 2]) < Math.min(ends[l], ends[l + 2]) ||
+      Math.max(ends[l], ends[l + 2]) < Math.min(ends[k], ends[k + 2])
+    )
+      return;
+    if (
+      Math.max(ends[k + 1], ends[k + 3]) < Math.min(ends[l + 1], ends[l + 3]) ||
+      Math.max(ends[l + 1], ends[l + 3]) < Math.min(ends[k + 1], ends[k + 3])
+    )
+      return;
     const [px, py, qx, qy] = [ends[k], ends[k + 1], ends[k + 2], ends[k + 3]];
     const [rx, ry, sx, sy] = [ends[l], ends[l + 1], ends[l + 2], ends[l + 3]];
     const r = orientation(px, py, qx, qy, rx, ry);
@@ -196,7 +209,13 @@ class AreaCheck {
     if (r !== 0 && s !== 0 && p !== 0 && q !== 0) {
       const [x, y] = crossingPoint(px, py, qx, qy, rx, ry, sx, sy);
       this.crossed.add(this.pair(ringE, ringF));
-      this.tell(same ? 'self-intersection' : sameParts ? 'rings-cross' : 'polygons-overlap', x, y, ringE, ringF);
+      this.tell(
+        same ? 'self-intersection' : sameParts ? 'rings-cross' : 'polygons-overlap',
+        x,
+        y,
+        ringE,
+        ringF,
+      );
       return;
     }
     if (r === 0 && s === 0) {
@@ -213,20 +232,38 @@ class AreaCheck {
   }
 
   /** Both edges on one line: they share a stretch, a point, or nothing. */
-  private meetOnLine(e: number, f: number, px: number, py: number, qx: number, qy: number, rx: number, ry: number, sx: number, sy: number): void {
+  private meetOnLine(
+    e: number,
+    f: number,
+    px: number,
+    py: number,
+    qx: number,
+    qy: number,
+    rx: number,
+    ry: number,
+    sx: number,
+    sy: number,
+  ): void {
     const alongX = Math.abs(qx - px) >= Math.abs(qy - py);
     const [a0, a1, b0, b1] = alongX ? [px, qx, rx, sx] : [py, qy, ry, sy];
     const low = Math.max(Math.min(a0, a1), Math.min(b0, b1));
     const high = Math.min(Math.max(a0, a1), Math.max(b0, b1));
     if (low > high) return;
-    const point = (at: number): [number, number] => (at === a0 ? [px, py] : at === a1 ? [qx, qy] : at === b0 ? [rx, ry] : [sx, sy]);
+    const point = (at: number): [number, number] =>
+      at === a0 ? [px, py] : at === a1 ? [qx, qy] : at === b0 ? [rx, ry] : [sx, sy];
     const [x, y] = point(high);
     const ringE = this.ringOf[e];
     const ringF = this.ringOf[f];
     const same = ringE === ringF;
     if (low < high) {
       this.crossed.add(this.pair(ringE, ringF));
-      this.tell(!same ? 'shared-edge' : this.areNeighbours(e, f) ? 'spike' : 'ring-overlap', x, y, ringE, ringF);
+      this.tell(
+        !same ? 'shared-edge' : this.areNeighbours(e, f) ? 'spike' : 'ring-overlap',
+        x,
+        y,
+        ringE,
+        ringF,
+      );
     } else if (!(same && this.areNeighbours(e, f))) this.touch(ringE, ringF, x, y);
   }
 
@@ -265,9 +302,19 @@ class AreaCheck {
       const s = key % rings;
       const [x, y] = points[0];
       if (r === s) {
-        const windings = new Set(this.faces(r, null).map((face) => face.a).filter((a) => a !== 0));
+        const windings = new Set(
+          this.faces(r, null)
+            .map((face) => face.a)
+            .filter((a) => a !== 0),
+        );
         const [only] = windings;
-        this.tell(windings.size > 1 || Math.abs(only) > 1 ? 'self-intersection' : 'ring-self-touch', x, y, r, s);
+        this.tell(
+          windings.size > 1 || Math.abs(only) > 1 ? 'self-intersection' : 'ring-self-touch',
+          x,
+          y,
+          r,
+          s,
+        );
         continue;
       }
       const faces = this.faces(r, s);
@@ -358,15 +405,23 @@ class AreaCheck {
       return box;
     });
     const within = (s: number, r: number) =>
-      boxes[s][0] >= boxes[r][0] && boxes[s][1] >= boxes[r][1] && boxes[s][2] <= boxes[r][2] && boxes[s][3] <= boxes[r][3];
+      boxes[s][0] >= boxes[r][0] &&
+      boxes[s][1] >= boxes[r][1] &&
+      boxes[s][2] <= boxes[r][2] &&
+      boxes[s][3] <= boxes[r][3];
     const shells = this.hole.flatMap((hole, r) => (hole ? [] : [r]));
-    const at = (r: number): [number, number] => [this.ends[4 * this.firstEdge[r]], this.ends[4 * this.firstEdge[r] + 1]];
-    const holesOf = (shell: number) => this.hole.flatMap((hole, r) => (hole && this.part[r] === this.part[shell] ? [r] : []));
+    const at = (r: number): [number, number] => [
+      this.ends[4 * this.firstEdge[r]],
+      this.ends[4 * this.firstEdge[r] + 1],
+    ];
+    const holesOf = (shell: number) =>
+      this.hole.flatMap((hole, r) => (hole && this.part[r] === this.part[shell] ? [r] : []));
     for (const shell of shells) {
       const holes = holesOf(shell);
       for (const hole of holes) {
         if (this.crossed.has(this.pair(shell, hole))) continue;
-        if (!within(hole, shell) || this.inside(hole, shell) < 0) this.tell('hole-outside-shell', ...at(hole), hole);
+        if (!within(hole, shell) || this.inside(hole, shell) < 0)
+          this.tell('hole-outside-shell', ...at(hole), hole);
       }
       for (const inner of holes) {
         for (const outer of holes) {
@@ -378,7 +433,10 @@ class AreaCheck {
         if (other === shell || this.crossed.has(this.pair(shell, other)) || !within(shell, other)) continue;
         if (this.inside(shell, other) <= 0) continue;
         // Inside the other's shell is right when it is inside one of the other's holes.
-        const inHole = holesOf(other).some((hole) => !this.crossed.has(this.pair(shell, hole)) && within(shell, hole) && this.inside(shell, hole) >= 0);
+        const inHole = holesOf(other).some(
+          (hole) =>
+            !this.crossed.has(this.pair(shell, hole)) && within(shell, hole) && this.inside(shell, hole) >= 0,
+        );
         const acrossHole = holesOf(other).some((hole) => this.crossed.has(this.pair(shell, hole)));
         if (!inHole && !acrossHole) this.tell('nested-shells', ...at(shell), shell);
       }

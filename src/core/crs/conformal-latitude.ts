@@ -35,7 +35,8 @@ export function geodeticFromConformal(chi: number, e: number): number {
   for (let step = 0; step < 8; step++) {
     const sigma = Math.sinh(eccentricPart(e, tau / Math.hypot(1, tau)));
     const taupi = tau * Math.hypot(1, sigma) - sigma * Math.hypot(1, tau);
-    const change = ((taup - taupi) * (1 + e2m * tau * tau)) / (e2m * Math.hypot(1, tau) * Math.hypot(1, taupi));
+    const change =
+      ((taup - taupi) * (1 + e2m * tau * tau)) / (e2m * Math.hypot(1, tau) * Math.hypot(1, taupi));
     tau += change;
     if (Math.abs(change) < 1e-16 * Math.max(1, Math.abs(tau))) break;
   }

@@ -51,7 +51,13 @@ export interface GeographicCrs {
 export type ProjectionParameters = Partial<Record<ParameterName, number>>;
 
 export const parameterNames = [
-  'latitudeOfOrigin', 'centralMeridian', 'scaleFactor', 'standardParallel1', 'standardParallel2', 'falseEasting', 'falseNorthing',
+  'latitudeOfOrigin',
+  'centralMeridian',
+  'scaleFactor',
+  'standardParallel1',
+  'standardParallel2',
+  'falseEasting',
+  'falseNorthing',
 ] as const;
 export type ParameterName = (typeof parameterNames)[number];
 
@@ -106,7 +112,11 @@ function plainName(name: string): string {
 }
 
 const withoutDialect = (name: string) =>
-  name.toLowerCase().replace(/^(gcs|d|datum)_/, '').replace(/world_geodetic_system_1984|wgs_?1984/g, 'wgs84').replace(/[^a-z0-9]/g, '');
+  name
+    .toLowerCase()
+    .replace(/^(gcs|d|datum)_/, '')
+    .replace(/world_geodetic_system_1984|wgs_?1984/g, 'wgs84')
+    .replace(/[^a-z0-9]/g, '');
 
 /** Datums that are one and the same under different names. */
 export function sameDatumName(a: string, b: string): boolean {
@@ -125,11 +135,20 @@ export function sameCrs(a: Crs, b: Crs): boolean {
   const ga = geographicOf(a);
   const gb = geographicOf(b);
   const sameDatum = sameDatumName(ga.datum, gb.datum) || (ga.shift !== null && sameShift(ga.shift, gb.shift));
-  if (!sameDatum || !sameEllipsoid(ga.ellipsoid, gb.ellipsoid) || !near(ga.primeMeridian, gb.primeMeridian, 1e-9)) return false;
+  if (
+    !sameDatum ||
+    !sameEllipsoid(ga.ellipsoid, gb.ellipsoid) ||
+    !near(ga.primeMeridian, gb.primeMeridian, 1e-9)
+  )
+    return false;
   if (a.kind === 'geographic' || b.kind === 'geographic') return true;
   if (a.method !== b.method) return false;
   return parameterNames.every((name) => {
     const neutral = name === 'scaleFactor' ? 1 : 0;
-    return near(a.parameters[name] ?? neutral, b.parameters[name] ?? neutral, name.startsWith('false') ? 1e-4 : 1e-9);
+    return near(
+      a.parameters[name] ?? neutral,
+      b.parameters[name] ?? neutral,
+      name.startsWith('false') ? 1e-4 : 1e-9,
+    );
   });
 }

@@ -1,11 +1,28 @@
 import type { Box } from '../geometry/geometry-array.ts';
-import { type Crs, type DatumShift, type Ellipsoid, type GeographicCrs, geographicOf, type ParameterName, parameterNames, type ProjectedCrs, type ProjectionParameters, sameCrs, sameDatumName, sameEllipsoid } from './crs.ts';
+import {
+  type Crs,
+  type DatumShift,
+  type Ellipsoid,
+  type GeographicCrs,
+  geographicOf,
+  type ParameterName,
+  type ProjectedCrs,
+  type ProjectionParameters,
+  parameterNames,
+  sameCrs,
+  sameDatumName,
+  sameEllipsoid,
+} from './crs.ts';
 import { curatedShift } from './datum-shifts.ts';
 import { ellipsoidRows, geographicRows, projectedRows } from './registry.generated.ts';
 import { crsFromWkt, unknownCrs } from './wkt-crs.ts';
 
 /** Rows by code, split when first asked for. */
-let rows: { geographic: Map<string, string>; projected: Map<string, string>; ellipsoids: Ellipsoid[] } | null = null;
+let rows: {
+  geographic: Map<string, string>;
+  projected: Map<string, string>;
+  ellipsoids: Ellipsoid[];
+} | null = null;
 
 function registry() {
   if (rows === null) {
@@ -37,7 +54,10 @@ function geographicFrom(code: string): GeographicCrs | null {
   const [, name, datum, ellipsoid, meridian, unit, shift, area] = row.split('|');
   const space = unit.lastIndexOf(' ');
   return {
-    kind: 'geographic', name, code: `EPSG:${code}`, datum,
+    kind: 'geographic',
+    name,
+    code: `EPSG:${code}`,
+    datum,
     ellipsoid: registry().ellipsoids[Number(ellipsoid)],
     primeMeridian: Number(meridian),
     unit: unit === '' ? Math.PI / 180 : Number(unit.slice(space + 1)),
@@ -57,7 +77,12 @@ function projectedFrom(code: string): ProjectedCrs | null {
   });
   const space = unit.lastIndexOf(' ');
   return {
-    kind: 'projected', name, code: `EPSG:${code}`, base: geographicFrom(base)!, method, parameters,
+    kind: 'projected',
+    name,
+    code: `EPSG:${code}`,
+    base: geographicFrom(base)!,
+    method,
+    parameters,
     unit: unit === '' ? 1 : Number(unit.slice(space + 1)),
     unitName: unit === '' ? 'metre' : unit.slice(0, space),
     area: boxFrom(area),
@@ -109,11 +134,22 @@ export function crsFromText(text: string): Crs {
   const trimmed = text.trim();
   if (/^(GEOGCS|PROJCS|COMPD_CS)\s*[[(]/i.test(trimmed)) return completed(crsFromWkt(trimmed));
   if (/(^|[:/])CRS84h?$/i.test(trimmed)) return wgs84();
-  const code = /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:[^:]*:|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i.exec(trimmed);
+  const code =
+    /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:[^:]*:|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i.exec(
+      trimmed,
+    );
   const number = code?.[1] ?? codeByName(trimmed);
   const crs = number === undefined ? null : crsByEpsg(number);
   if (crs !== null) return crs;
-  throw unknownCrs(trimmed.length > 80 ? `${trimmed.slice(0, 77)}…` : trimmed, trimmed.length > 80 ? [] : [...registry().projected.values()].filter((_, i) => i % 7 === 0).slice(0, 600).map((row) => row.split('|', 2)[1]));
+  throw unknownCrs(
+    trimmed.length > 80 ? `${trimmed.slice(0, 77)}…` : trimmed,
+    trimmed.length > 80
+      ? []
+      : [...registry().projected.values()]
+          .filter((_, i) => i % 7 === 0)
+          .slice(0, 600)
+          .map((row) => row.split('|', 2)[1]),
+  );
 }
 
 /**
@@ -125,10 +161,20 @@ export function completed(crs: Crs): Crs {
   if (own !== null) return own;
   const geographic = geographicOf(crs);
   const base = matchGeographic(geographic);
-  const better: GeographicCrs = base === null
-    ? geographic
-    : { ...geographic, code: base.code, name: base.name, datum: base.datum, shift: base.shift ?? geographic.shift };
-  if (crs.kind === 'geographic') return base !== null && sameCrs({ ...better, code: undefined }, { ...base, code: undefined }) ? base : better;
+  const better: GeographicCrs =
+    base === null
+      ? geographic
+      : {
+          ...geographic,
+          code: base.code,
+          name: base.name,
+          datum: base.datum,
+          shift: base.shift ?? geographic.shift,
+        };
+  if (crs.kind === 'geographic')
+    return base !== null && sameCrs({ ...better, code: undefined }, { ...base, code: undefined })
+      ? base
+      : better;
   const projected: ProjectedCrs = { ...crs, base: better };
   return (base === null ? null : matchProjected(projected)) ?? projected;
 }
@@ -140,7 +186,11 @@ function matchGeographic(crs: GeographicCrs): GeographicCrs | null {
     if (!sameDatumName(datum, crs.datum) && !sameDatumName(name, crs.name)) continue;
     const candidate = geographicFrom(code)!;
     if (!sameEllipsoid(candidate.ellipsoid, crs.ellipsoid)) continue;
-    if (Math.abs(candidate.primeMeridian - crs.primeMeridian) > 1e-9 || Math.abs(candidate.unit - crs.unit) > 1e-12) continue;
+    if (
+      Math.abs(candidate.primeMeridian - crs.primeMeridian) > 1e-9 ||
+      Math.abs(candidate.unit - crs.unit) > 1e-12
+    )
+      continue;
     if (sameDatumName(name, crs.name)) return candidate;
     match ??= candidate;
   }

@@ -1,6 +1,18 @@
 import { IsomericError } from '../errors.ts';
 import type { Box } from '../geometry/geometry-array.ts';
-import { type Crs, crsLabel, type DatumShift, eccentricitySquared, type GeographicCrs, geographicOf, type ProjectedCrs, type ProjectionParameters, sameCrs, sameDatumName, sameEllipsoid } from './crs.ts';
+import {
+  type Crs,
+  crsLabel,
+  type DatumShift,
+  eccentricitySquared,
+  type GeographicCrs,
+  geographicOf,
+  type ProjectedCrs,
+  type ProjectionParameters,
+  sameCrs,
+  sameDatumName,
+  sameEllipsoid,
+} from './crs.ts';
 import type { Projection } from './projections/projection.ts';
 import { methodNamed } from './projections/register.ts';
 
@@ -21,7 +33,11 @@ type Step = (xy: Float64Array, from: number, count: number) => void;
 /** The projection of a projected CRS, between its own geographic radians and metres. */
 function projectionOf(crs: ProjectedCrs): Projection {
   const method = methodNamed(crs.method);
-  if (method === undefined) throw new IsomericError('projection-unsupported', `${crs.name}: the projection ${crs.method} is not computed yet.`);
+  if (method === undefined)
+    throw new IsomericError(
+      'projection-unsupported',
+      `${crs.name}: the projection ${crs.method} is not computed yet.`,
+    );
   const degrees = Math.PI / 180;
   const p = crs.parameters;
   const parameters: Required<ProjectionParameters> = {
@@ -104,9 +120,15 @@ function helmert(shift: DatumShift, direction: 1 | -1): (point: Float64Array) =>
   }
   const det = 1 + rx * rx + ry * ry + rz * rz;
   const inverse = [
-    (1 + rx * rx) / det, (rz + rx * ry) / det, (-ry + rx * rz) / det,
-    (-rz + rx * ry) / det, (1 + ry * ry) / det, (rx + ry * rz) / det,
-    (ry + rx * rz) / det, (-rx + ry * rz) / det, (1 + rz * rz) / det,
+    (1 + rx * rx) / det,
+    (rz + rx * ry) / det,
+    (-ry + rx * rz) / det,
+    (-rz + rx * ry) / det,
+    (1 + ry * ry) / det,
+    (rx + ry * rz) / det,
+    (ry + rx * rz) / det,
+    (-rx + ry * rz) / det,
+    (1 + rz * rz) / det,
   ];
   return (q) => {
     const x = (q[0] - tx) / m;
@@ -119,28 +141,49 @@ function helmert(shift: DatumShift, direction: 1 | -1): (point: Float64Array) =>
 }
 
 function sameShift(a: DatumShift, b: DatumShift): boolean {
-  return a.tx === b.tx && a.ty === b.ty && a.tz === b.tz && a.rx === b.rx && a.ry === b.ry && a.rz === b.rz && a.ppm === b.ppm;
+  return (
+    a.tx === b.tx &&
+    a.ty === b.ty &&
+    a.tz === b.tz &&
+    a.rx === b.rx &&
+    a.ry === b.ry &&
+    a.rz === b.rz &&
+    a.ppm === b.ppm
+  );
 }
 
 /** What has to be done between two datums, and its words. */
 function betweenDatums(a: GeographicCrs, b: GeographicCrs): { step: Step | null; words: string } {
   const turn = ((a.primeMeridian - b.primeMeridian) * Math.PI) / 180;
-  const meridian: Step | null = turn === 0 ? null : (xy, from, count) => {
-    for (let k = 2 * from, end = 2 * (from + count); k < end; k += 2) xy[k] += turn;
-  };
+  const meridian: Step | null =
+    turn === 0
+      ? null
+      : (xy, from, count) => {
+          for (let k = 2 * from, end = 2 * (from + count); k < end; k += 2) xy[k] += turn;
+        };
   if (sameDatumName(a.datum, b.datum) && sameEllipsoid(a.ellipsoid, b.ellipsoid)) {
     return { step: meridian, words: 'same datum' };
   }
   if (a.shift === null || b.shift === null) {
     const without = a.shift === null ? a : b;
-    throw new IsomericError('datum-shift-unknown', `No datum shift is known for ${crsLabel(without)} (datum ${without.datum}), so its coordinates cannot be brought to another datum.`, {
-      advice: 'Give the layer a CRS text with TOWGS84 from the authority of that datum, or keep the layer in its own CRS.',
-    });
+    throw new IsomericError(
+      'datum-shift-unknown',
+      `No datum shift is known for ${crsLabel(without)} (datum ${without.datum}), so its coordinates cannot be brought to another datum.`,
+      {
+        advice:
+          'Give the layer a CRS text with TOWGS84 from the authority of that datum, or keep the layer in its own CRS.',
+      },
+    );
   }
   const accuracy = Math.hypot(a.shift.accuracy, b.shift.accuracy);
-  const told = Number.isNaN(accuracy) ? 'accuracy not stated' : `accuracy about ${Math.max(1, Math.round(accuracy))} m`;
-  const real = [a, b].filter((crs) => !/WGS 84 itself/.test(crs.shift!.source)).map((crs) => `${crs.datum}: ${crs.shift!.source}`);
-  if (sameShift(a.shift, b.shift) && sameEllipsoid(a.ellipsoid, b.ellipsoid)) return { step: meridian, words: `datums equal to WGS 84 (${told})` };
+  const told = Number.isNaN(accuracy)
+    ? 'accuracy not stated'
+    : `accuracy about ${Math.max(1, Math.round(accuracy))} m`;
+  const real = [a, b]
+    .filter((crs) => !/WGS 84 itself/.test(crs.shift!.source))
+    .map((crs) => `${crs.datum}: ${crs.shift!.source}`);
+  if (sameShift(a.shift, b.shift) && sameEllipsoid(a.ellipsoid, b.ellipsoid))
+    return { step: meridian, words: `datums equal to WGS 84 (${told})` };
   return { step: datumStep(a, b), words: `datum shift ${real.join('; ')}; ${told}` };
 }
 
@@ -167,7 +210,10 @@ export function transformer(from: Crs, to: Crs): Transformer {
   /** Pairs handled at a time: small enough to stay in the processor's cache between steps. */
   const run = 2048;
   return {
-    from, to, identity: false, datumWords: words,
+    from,
+    to,
+    identity: false,
+    datumWords: words,
     transform(xy, start = 0, count = xy.length / 2 - start) {
       let lost = 0;
       for (let at = start; at < start + count; at += run) {

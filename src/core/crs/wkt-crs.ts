@@ -40,7 +40,14 @@ function codeOf(node: WktNode): string | undefined {
  * authority codes, one conic name for one and two standard parallels). Compound definitions give their horizontal part.
  */
 export function crsFromWkt(text: string): Crs {
-  return crsFromNode(parseWkt(text.replace(/^\uFEFF/, '').replace(/\0+$/, '').trim()));
+  return crsFromNode(
+    parseWkt(
+      text
+        .replace(/^\uFEFF/, '')
+        .replace(/\0+$/, '')
+        .trim(),
+    ),
+  );
 }
 
 export function crsFromNode(root: WktNode): Crs {
@@ -55,9 +62,13 @@ export function crsFromNode(root: WktNode): Crs {
     case 'PROJCS':
       return projectedFrom(root);
   }
-  throw new IsomericError('crs-kind-unsupported', `A CRS text that begins with ${root.keyword} is not read.`, {
-    advice: 'GEOGCS, PROJCS and COMPD_CS are; or give the CRS by code.',
-  });
+  throw new IsomericError(
+    'crs-kind-unsupported',
+    `A CRS text that begins with ${root.keyword} is not read.`,
+    {
+      advice: 'GEOGCS, PROJCS and COMPD_CS are; or give the CRS by code.',
+    },
+  );
 }
 
 function geographicFrom(node: WktNode): GeographicCrs {
@@ -66,7 +77,9 @@ function geographicFrom(node: WktNode): GeographicCrs {
   const a = numberOf(spheroid, 1);
   const inverse = numberOf(spheroid, 2);
   if (datum === undefined || a === undefined || inverse === undefined) {
-    throw new IsomericError('wkt-incomplete', 'The CRS text has no DATUM with a SPHEROID.', { advice: 'Give the CRS by code instead.' });
+    throw new IsomericError('wkt-incomplete', 'The CRS text has no DATUM with a SPHEROID.', {
+      advice: 'Give the CRS by code instead.',
+    });
   }
   const unit = child(node, 'UNIT');
   const given = child(datum, 'TOWGS84')?.values.filter((value): value is number => typeof value === 'number');
@@ -81,8 +94,15 @@ function geographicFrom(node: WktNode): GeographicCrs {
     unit: exactDegree(numberOf(unit, 1) ?? Math.PI / 180),
     unitName: textOf(unit) ?? 'degree',
     shift: seven && {
-      tx: seven[0], ty: seven[1], tz: seven[2], rx: seven[3], ry: seven[4], rz: seven[5], ppm: seven[6],
-      accuracy: NaN, source: 'given in the CRS text (position vector)',
+      tx: seven[0],
+      ty: seven[1],
+      tz: seven[2],
+      rx: seven[3],
+      ry: seven[4],
+      rz: seven[5],
+      ppm: seven[6],
+      accuracy: NaN,
+      source: 'given in the CRS text (position vector)',
     },
   };
 }
@@ -96,7 +116,9 @@ function exactDegree(unit: number): number {
 function projectedFrom(node: WktNode): Crs {
   const geographic = child(node, 'GEOGCS');
   if (geographic === undefined) {
-    throw new IsomericError('wkt-incomplete', 'The PROJCS text has no GEOGCS.', { advice: 'Give the CRS by code instead.' });
+    throw new IsomericError('wkt-incomplete', 'The PROJCS text has no GEOGCS.', {
+      advice: 'Give the CRS by code instead.',
+    });
   }
   const base = geographicFrom(geographic);
   const name = textOf(node) ?? 'unnamed';
@@ -120,17 +142,31 @@ function projectedFrom(node: WktNode): Crs {
     parameters.latitudeOfOrigin ??= parameters.standardParallel1;
   }
   if (method === undefined) {
-    throw new IsomericError('projection-unsupported', `${name} uses the projection ${wktName || '(none named)'}, which Isomeric does not compute yet.`, {
-      advice: `It computes: ${methods.map((known) => known.name).join(', ')}.`,
-    });
+    throw new IsomericError(
+      'projection-unsupported',
+      `${name} uses the projection ${wktName || '(none named)'}, which Isomeric does not compute yet.`,
+      {
+        advice: `It computes: ${methods.map((known) => known.name).join(', ')}.`,
+      },
+    );
   }
-  const missing = method.required.filter((key) => parameters[key] === undefined && key !== 'latitudeOfOrigin');
+  const missing = method.required.filter(
+    (key) => parameters[key] === undefined && key !== 'latitudeOfOrigin',
+  );
   if (missing.length > 0) {
-    throw new IsomericError('projection-incomplete', `${name} lacks the parameter${missing.length > 1 ? 's' : ''} ${missing.join(', ')}.`);
+    throw new IsomericError(
+      'projection-incomplete',
+      `${name} lacks the parameter${missing.length > 1 ? 's' : ''} ${missing.join(', ')}.`,
+    );
   }
   const unit = child(node, 'UNIT');
   return {
-    kind: 'projected', name, code, base, method: method.name, parameters,
+    kind: 'projected',
+    name,
+    code,
+    base,
+    method: method.name,
+    parameters,
     unit: numberOf(unit, 1) ?? 1,
     unitName: textOf(unit) ?? 'metre',
   };
@@ -166,7 +202,10 @@ function authority(code: string | undefined): string {
 export function wktFromCrs(crs: Crs): string {
   if (crs.kind === 'geographic') {
     const { ellipsoid, shift } = crs;
-    const towgs84 = shift === null ? '' : `,TOWGS84[${[shift.tx, shift.ty, shift.tz, shift.rx, shift.ry, shift.rz, shift.ppm].join(',')}]`;
+    const towgs84 =
+      shift === null
+        ? ''
+        : `,TOWGS84[${[shift.tx, shift.ty, shift.tz, shift.rx, shift.ry, shift.rz, shift.ppm].join(',')}]`;
     const inverse = ellipsoid.f === 0 ? 0 : Number((1 / ellipsoid.f).toPrecision(15));
     return `GEOGCS["${crs.name}",DATUM["${crs.datum}",SPHEROID["${ellipsoid.name}",${ellipsoid.a},${inverse}]${towgs84}],PRIMEM["${crs.primeMeridian === 0 ? 'Greenwich' : 'prime meridian'}",${crs.primeMeridian}],UNIT["${crs.unitName}",${Number(crs.unit.toPrecision(15))}]${authority(crs.code)}]`;
   }
@@ -180,7 +219,8 @@ export function wktFromCrs(crs: Crs): string {
 
 export function unknownCrs(text: string, known: readonly string[]): IsomericError {
   return new IsomericError('crs-unknown', `“${text}” names no CRS that Isomeric knows.`, {
-    advice: `Give an EPSG code (EPSG:4326), a name as in the EPSG registry, or a .prj file. ${suggest(text, known)}`.trim(),
+    advice:
+      `Give an EPSG code (EPSG:4326), a name as in the EPSG registry, or a .prj file. ${suggest(text, known)}`.trim(),
     blame: 'usage',
   });
 }

@@ -65,7 +65,12 @@ export function parseWkt(text: string): WktNode {
       else if (text[at] === close) {
         at++;
         return { keyword: found[0].toUpperCase(), values };
-      } else fail(at >= text.length ? 'a bracket is not closed' : `“${text[at]}” stands where a comma or bracket should`);
+      } else
+        fail(
+          at >= text.length
+            ? 'a bracket is not closed'
+            : `“${text[at]}” stands where a comma or bracket should`,
+        );
     }
   };
   space();
@@ -76,11 +81,15 @@ export function parseWkt(text: string): WktNode {
 }
 
 export function child(node: WktNode, ...keywords: string[]): WktNode | undefined {
-  return node.values.find((value): value is WktNode => typeof value === 'object' && keywords.includes(value.keyword));
+  return node.values.find(
+    (value): value is WktNode => typeof value === 'object' && keywords.includes(value.keyword),
+  );
 }
 
 export function children(node: WktNode, keyword: string): WktNode[] {
-  return node.values.filter((value): value is WktNode => typeof value === 'object' && value.keyword === keyword);
+  return node.values.filter(
+    (value): value is WktNode => typeof value === 'object' && value.keyword === keyword,
+  );
 }
 
 export function textOf(node: WktNode | undefined, index = 0): string | undefined {

@@ -88,7 +88,13 @@ export function traceAreas(
 }
 
 /** The next border half-edge of the same face: the first one clockwise from the way back. */
-function nextOnFace(arrangement: Arrangement, labels: Labels, place: Uint32Array, isBorder: Uint8Array, h: number): number {
+function nextOnFace(
+  arrangement: Arrangement,
+  labels: Labels,
+  place: Uint32Array,
+  isBorder: Uint8Array,
+  h: number,
+): number {
   const back = h ^ 1;
   const node = arrangement.origin(back);
   const first = labels.start[node];
@@ -179,7 +185,13 @@ function placeHoles(shells: { shell: Ring; holes: Ring[] }[], holes: Ring[]): vo
 }
 
 /** Adds the rings of feature i as edges with the winding contribution (a, b) for their own direction. */
-export function addAreaEdges(arrangement: Arrangement, array: GeometryArray, i: number, a: number, b: number): void {
+export function addAreaEdges(
+  arrangement: Arrangement,
+  array: GeometryArray,
+  i: number,
+  a: number,
+  b: number,
+): void {
   const { xy, vertexStart, ringStart, partStart } = array;
   for (let r = ringStart[partStart[i]]; r < ringStart[partStart[i + 1]]; r++) {
     const end = vertexStart[r + 1];

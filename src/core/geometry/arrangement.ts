@@ -121,16 +121,20 @@ export class Arrangement {
     const index = new Flatbush(edgeCount);
     for (let k = 0; k < 4 * edgeCount; k += 4) {
       index.add(
-        Math.min(ends[k], ends[k + 2]), Math.min(ends[k + 1], ends[k + 3]),
-        Math.max(ends[k], ends[k + 2]), Math.max(ends[k + 1], ends[k + 3]),
+        Math.min(ends[k], ends[k + 2]),
+        Math.min(ends[k + 1], ends[k + 3]),
+        Math.max(ends[k], ends[k + 2]),
+        Math.max(ends[k + 1], ends[k + 3]),
       );
     }
     index.finish();
     for (let i = 0; i < edgeCount; i++) {
       const k = 4 * i;
       index.search(
-        Math.min(ends[k], ends[k + 2]), Math.min(ends[k + 1], ends[k + 3]),
-        Math.max(ends[k], ends[k + 2]), Math.max(ends[k + 1], ends[k + 3]),
+        Math.min(ends[k], ends[k + 2]),
+        Math.min(ends[k + 1], ends[k + 3]),
+        Math.max(ends[k], ends[k + 2]),
+        Math.max(ends[k + 1], ends[k + 3]),
         (j) => {
           if (j > i) this.meet(i, j);
           return false;
@@ -198,7 +202,10 @@ export class Arrangement {
     const e = this.nodeEdge1[node];
     if (e < 0) return [scaledInteger(this.nodeX[node], shift), scaledInteger(this.nodeY[node], shift), 1n];
     const f = this.nodeEdge2[node];
-    return rationalCrossing([...this.ends.slice(4 * e, 4 * e + 4), ...this.ends.slice(4 * f, 4 * f + 4)], shift);
+    return rationalCrossing(
+      [...this.ends.slice(4 * e, 4 * e + 4), ...this.ends.slice(4 * f, 4 * f + 4)],
+      shift,
+    );
   }
 
   /** Puts the nodes on an edge in order from its start, exactly, and unites those that are one point. */
@@ -224,7 +231,8 @@ export class Arrangement {
     };
     if (list.length > 1) {
       list.sort(compare);
-      for (let n = 1; n < list.length; n++) if (compare(list[n - 1], list[n]) === 0) this.unite(list[n - 1], list[n]);
+      for (let n = 1; n < list.length; n++)
+        if (compare(list[n - 1], list[n]) === 0) this.unite(list[n - 1], list[n]);
     }
   }
 
@@ -302,8 +310,14 @@ export class Arrangement {
     const hHalf = this.half(l, hs);
     if (gHalf !== hHalf) return gHalf - hHalf;
     const turn = turnSign(
-      ends[k], ends[k + 1], ends[k + 2], ends[k + 3],
-      ends[l], ends[l + 1], ends[l + 2], ends[l + 3],
+      ends[k],
+      ends[k + 1],
+      ends[k + 2],
+      ends[k + 3],
+      ends[l],
+      ends[l + 1],
+      ends[l + 2],
+      ends[l + 3],
     );
     return -turn * gs * hs;
   }
@@ -332,9 +346,13 @@ function usable(value: number): number {
   const size = Math.abs(value);
   if (size < 1e-120) return 0;
   if (size < 1e120) return value;
-  throw new IsomericError('coordinate-unusable', `A coordinate is ${value}: geometry cannot be computed with it.`, {
-    advice: 'Repair the feature, or leave it out with a filter.',
-  });
+  throw new IsomericError(
+    'coordinate-unusable',
+    `A coordinate is ${value}: geometry cannot be computed with it.`,
+    {
+      advice: 'Repair the feature, or leave it out with a filter.',
+    },
+  );
 }
 
 function within(x: number, y: number, ax: number, ay: number, bx: number, by: number): boolean {

@@ -21,7 +21,13 @@ export function settleByBox(area: PreparedArea, box: Box): number {
 }
 
 /** Cuts feature i to the area and appends what is left (nothing when it is Outside). For features that are Undecided. */
-export function clipFeature(array: GeometryArray, i: number, box: Box, area: PreparedArea, builder: GeometryBuilder): number {
+export function clipFeature(
+  array: GeometryArray,
+  i: number,
+  box: Box,
+  area: PreparedArea,
+  builder: GeometryBuilder,
+): number {
   switch (array.kind[i]) {
     case Kind.Point:
     case Kind.MultiPoint:
@@ -58,7 +64,12 @@ function clipPoints(array: GeometryArray, i: number, area: PreparedArea, builder
 }
 
 /** The area's edges near a box join the arrangement; labels spread only at nodes in the box, where none is missing. */
-function arrange(box: Box, area: PreparedArea, near: readonly number[], fill: (arrangement: Arrangement) => void) {
+function arrange(
+  box: Box,
+  area: PreparedArea,
+  near: readonly number[],
+  fill: (arrangement: Arrangement) => void,
+) {
   const arrangement = new Arrangement();
   fill(arrangement);
   for (const e of near) {
@@ -82,7 +93,13 @@ function arrange(box: Box, area: PreparedArea, near: readonly number[], fill: (a
   return { arrangement, labels };
 }
 
-function clipAreas(array: GeometryArray, i: number, box: Box, area: PreparedArea, builder: GeometryBuilder): number {
+function clipAreas(
+  array: GeometryArray,
+  i: number,
+  box: Box,
+  area: PreparedArea,
+  builder: GeometryBuilder,
+): number {
   const near = area.edgesNear(box[0], box[1], box[2], box[3]);
   const { arrangement, labels } = arrange(box, area, near, (into) => addAreaEdges(into, array, i, 1, 0));
   // A feature that the border only touches from outside is kept as it was, to the last vertex.
@@ -102,7 +119,13 @@ function clipAreas(array: GeometryArray, i: number, box: Box, area: PreparedArea
   return parts === 0 ? Clipped.Outside : Clipped.Cut;
 }
 
-function clipPaths(array: GeometryArray, i: number, box: Box, area: PreparedArea, builder: GeometryBuilder): number {
+function clipPaths(
+  array: GeometryArray,
+  i: number,
+  box: Box,
+  area: PreparedArea,
+  builder: GeometryBuilder,
+): number {
   const { xy, vertexStart } = array;
   const near = area.edgesNear(box[0], box[1], box[2], box[3]);
   const firstRing = array.ringStart[array.partStart[i]];

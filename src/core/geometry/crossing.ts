@@ -58,8 +58,14 @@ function addedTo(p: number): number {
  * one unit in the last place and inside the boxes of both segments.
  */
 export function crossingPoint(
-  px: number, py: number, qx: number, qy: number,
-  rx: number, ry: number, sx: number, sy: number,
+  px: number,
+  py: number,
+  qx: number,
+  qy: number,
+  rx: number,
+  ry: number,
+  sx: number,
+  sy: number,
 ): Float64Array {
   twoDifference(qx, px);
   const dxh = hi;
@@ -108,13 +114,21 @@ export function crossingPoint(
     multiply(t1, t2, dyh, dyl);
     out[1] = addedTo(py);
   }
-  out[0] = clamp(out[0], Math.max(Math.min(px, qx), Math.min(rx, sx)), Math.min(Math.max(px, qx), Math.max(rx, sx)));
-  out[1] = clamp(out[1], Math.max(Math.min(py, qy), Math.min(ry, sy)), Math.min(Math.max(py, qy), Math.max(ry, sy)));
+  out[0] = clamp(
+    out[0],
+    Math.max(Math.min(px, qx), Math.min(rx, sx)),
+    Math.min(Math.max(px, qx), Math.max(rx, sx)),
+  );
+  out[1] = clamp(
+    out[1],
+    Math.max(Math.min(py, qy), Math.min(ry, sy)),
+    Math.min(Math.max(py, qy), Math.max(ry, sy)),
+  );
   return out;
 }
 
 function clamp(value: number, least: number, greatest: number): number {
-  return value < least ? least : value > greatest ? greatest : value;
+  return Math.max(least, Math.min(value, greatest));
 }
 
 /** A point with whole-number coordinates over a common denominator: (X / W, Y / W), W > 0, scaled by a power of two. */

@@ -119,7 +119,9 @@ export class GeometryArray implements GeometryBuffers {
 
   /** Kind of part p of feature i: Point, LineString or Polygon. */
   kindOfPart(i: number, p: number): number {
-    return this.partKind === null || this.kind[i] !== Kind.Collection ? partKindOf(this.kind[i]) : this.partKind[p];
+    return this.partKind === null || this.kind[i] !== Kind.Collection
+      ? partKindOf(this.kind[i])
+      : this.partKind[p];
   }
 
   /** Box of feature i, written into `box`; an empty box when it has no vertices. */
@@ -165,7 +167,16 @@ export class GeometryArray implements GeometryBuffers {
 
   /** Buffers to hand over to another thread without copying. */
   transferables(): ArrayBuffer[] {
-    const arrays = [this.kind, this.partStart, this.ringStart, this.vertexStart, this.xy, this.z, this.m, this.partKind];
+    const arrays = [
+      this.kind,
+      this.partStart,
+      this.ringStart,
+      this.vertexStart,
+      this.xy,
+      this.z,
+      this.m,
+      this.partKind,
+    ];
     return arrays.filter((a) => a !== null).map((a) => a.buffer as ArrayBuffer);
   }
 }

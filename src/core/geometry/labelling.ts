@@ -30,7 +30,11 @@ export interface Labels {
  *
  * @param complete says whether all pieces that meet at a node are in the arrangement; labels do not spread elsewhere
  */
-export function label(arrangement: Arrangement, locate: Locator, complete: (node: number) => boolean): Labels {
+export function label(
+  arrangement: Arrangement,
+  locate: Locator,
+  complete: (node: number) => boolean,
+): Labels {
   const pieces = arrangement.pieceFrom.length;
   const nodes = arrangement.nodeX.length;
   const start = new Uint32Array(nodes + 1);

@@ -33,7 +33,10 @@ export function planarLength(array: GeometryArray, i: number): number {
     if (array.kindOfPart(i, p) !== 2) continue;
     for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
       for (let v = array.vertexStart[r]; v < array.vertexStart[r + 1] - 1; v++) {
-        length += Math.hypot(array.xy[2 * v + 2] - array.xy[2 * v], array.xy[2 * v + 3] - array.xy[2 * v + 1]);
+        length += Math.hypot(
+          array.xy[2 * v + 2] - array.xy[2 * v],
+          array.xy[2 * v + 3] - array.xy[2 * v + 1],
+        );
       }
     }
   }

@@ -1,4 +1,4 @@
-import { GeometryArray, Kind, kindNames } from './geometry-array.ts';
+import { type GeometryArray, Kind, kindNames } from './geometry-array.ts';
 import { GeometryBuilder } from './geometry-builder.ts';
 
 /** A position: [x, y] or [x, y, z]. */

@@ -29,8 +29,10 @@ const operations: Record<OverlayOperation, (a: boolean, b: boolean) => boolean> 
  */
 export function overlayAreas(
   operation: OverlayOperation,
-  a: GeometryArray, i: number,
-  b: GeometryArray, j: number,
+  a: GeometryArray,
+  i: number,
+  b: GeometryArray,
+  j: number,
   builder: GeometryBuilder,
   rules: { a?: FillRule; b?: FillRule } = {},
 ): number {
@@ -42,11 +44,20 @@ export function overlayAreas(
   const ruleA = rules.a ?? 'even-odd';
   const ruleB = rules.b ?? 'even-odd';
   const combine = operations[operation];
-  return traceAreas(arrangement, labels, (wa, wb) => combine(isInside(wa, ruleA), isInside(wb, ruleB)), builder);
+  return traceAreas(
+    arrangement,
+    labels,
+    (wa, wb) => combine(isInside(wa, ruleA), isInside(wb, ruleB)),
+    builder,
+  );
 }
 
 /** The areas of all the given features as one, without inner borders. */
-export function uniteAreas(array: GeometryArray, features: readonly number[], builder: GeometryBuilder): number {
+export function uniteAreas(
+  array: GeometryArray,
+  features: readonly number[],
+  builder: GeometryBuilder,
+): number {
   // Each feature by itself is even–odd; united they are what any of them covers. Features are normalised first, so
   // that overlapping parts of one and the same feature cannot cancel those of another.
   const arrangement = new Arrangement();

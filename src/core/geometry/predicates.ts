@@ -41,8 +41,14 @@ export function scaledInteger(value: number, shift: number): bigint {
 
 /** Exact sign of (b − a) × (d − c): > 0 when direction c → d lies left of direction a → b. */
 export function turnSign(
-  ax: number, ay: number, bx: number, by: number,
-  cx: number, cy: number, dx: number, dy: number,
+  ax: number,
+  ay: number,
+  bx: number,
+  by: number,
+  cx: number,
+  cy: number,
+  dx: number,
+  dy: number,
 ): number {
   const left = (bx - ax) * (dy - cy);
   const right = (by - ay) * (dx - cx);

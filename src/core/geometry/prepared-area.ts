@@ -25,11 +25,16 @@ export class PreparedArea {
   private readonly scaleX: number;
   private readonly scaleY: number;
 
-  constructor(array: GeometryArray, features: readonly number[] = Array.from({ length: array.length }, (_, i) => i)) {
+  constructor(
+    array: GeometryArray,
+    features: readonly number[] = Array.from({ length: array.length }, (_, i) => i),
+  ) {
     const builder = new GeometryBuilder();
     const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
     if (areas.length === 0 || uniteAreas(array, areas, builder) === 0) {
-      throw new IsomericError('area-empty', 'The area holds no polygon.', { advice: 'Name a layer with polygons.' });
+      throw new IsomericError('area-empty', 'The area holds no polygon.', {
+        advice: 'Name a layer with polygons.',
+      });
     }
     this.geometry = builder.finish();
     const { xy, vertexStart, ringStart } = this.geometry;
@@ -48,8 +53,10 @@ export class PreparedArea {
     this.index = new Flatbush(n / 4);
     for (let k = 0; k < n; k += 4) {
       this.index.add(
-        Math.min(ends[k], ends[k + 2]), Math.min(ends[k + 1], ends[k + 3]),
-        Math.max(ends[k], ends[k + 2]), Math.max(ends[k + 1], ends[k + 3]),
+        Math.min(ends[k], ends[k + 2]),
+        Math.min(ends[k + 1], ends[k + 3]),
+        Math.max(ends[k], ends[k + 2]),
+        Math.max(ends[k + 1], ends[k + 3]),
       );
     }
     this.index.finish();
@@ -104,7 +111,8 @@ export class PreparedArea {
         if (cells[r * side + c] === Where.Border) where = -1;
         else {
           // Cells next to each other without a border between them lie on one side of it.
-          if (where < 0) where = this.locate(box[0] + (c + 0.5) / this.scaleX, y) > 0 ? Where.Inside : Where.Outside;
+          if (where < 0)
+            where = this.locate(box[0] + (c + 0.5) / this.scaleX, y) > 0 ? Where.Inside : Where.Outside;
           cells[r * side + c] = where;
         }
       }
@@ -123,7 +131,8 @@ export class PreparedArea {
     const first = cells[r * side + c0];
     if (first === Where.Border || (c0 === c1 && r === r1)) return first;
     for (; r <= r1; r++) {
-      for (let k = r * side + c0, end = r * side + c1; k <= end; k++) if (cells[k] !== first) return Where.Border;
+      for (let k = r * side + c0, end = r * side + c1; k <= end; k++)
+        if (cells[k] !== first) return Where.Border;
     }
     return first;
   }
@@ -147,9 +156,14 @@ export class PreparedArea {
       const by = ends[k + 3];
       winding += windingOf(x, y, ax, ay, bx, by);
       if (
-        !on && x >= Math.min(ax, bx) && x <= Math.max(ax, bx) && y >= Math.min(ay, by) && y <= Math.max(ay, by) &&
+        !on &&
+        x >= Math.min(ax, bx) &&
+        x <= Math.max(ax, bx) &&
+        y >= Math.min(ay, by) &&
+        y <= Math.max(ay, by) &&
         orientation(ax, ay, bx, by, x, y) === 0
-      ) on = true;
+      )
+        on = true;
       return false;
     });
     return on ? 0 : winding !== 0 ? 1 : -1;

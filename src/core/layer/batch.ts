@@ -24,7 +24,13 @@ export class Batch {
   /** Ids that the source gave (text or integer); null when it gave none. */
   readonly ids: Column | null;
 
-  constructor(parts: { length: number; first: number; geometry: GeometryArray | null; columns: readonly Column[]; ids?: Column | null }) {
+  constructor(parts: {
+    length: number;
+    first: number;
+    geometry: GeometryArray | null;
+    columns: readonly Column[];
+    ids?: Column | null;
+  }) {
     this.length = parts.length;
     this.first = parts.first;
     this.geometry = parts.geometry;
@@ -65,7 +71,14 @@ export class Batch {
     const numbers = new Float64Array(indices.length);
     for (let k = 0; k < indices.length; k++) numbers[k] = this.first + indices[k] + 1;
     return new Column({
-      type: 'integer', length: indices.length, valid: null, numbers, offsets: null, bytes: null, codes: null, dictionary: null,
+      type: 'integer',
+      length: indices.length,
+      valid: null,
+      numbers,
+      offsets: null,
+      bytes: null,
+      codes: null,
+      dictionary: null,
     });
   }
 

@@ -1,8 +1,8 @@
-import { ColumnBuilder, nullColumn } from '../table/column-builder.ts';
-import type { Column } from '../table/column.ts';
-import type { Field, FieldType } from '../table/schema.ts';
 import { sameCrs } from '../crs/crs.ts';
 import { IsomericError } from '../errors.ts';
+import type { Column } from '../table/column.ts';
+import { ColumnBuilder, nullColumn } from '../table/column-builder.ts';
+import type { Field, FieldType } from '../table/schema.ts';
 import { isLayer, type Layer, type Table } from './layer.ts';
 
 /** The type that holds the values of both. */
@@ -41,8 +41,11 @@ export function concatenate<T extends Table>(name: string, parts: readonly T[]):
   }
   const [first] = parts;
   const common0 = {
-    name, schema: fields,
-    count: parts.every((part) => part.count !== undefined) ? parts.reduce((sum, part) => sum + part.count!, 0) : undefined,
+    name,
+    schema: fields,
+    count: parts.every((part) => part.count !== undefined)
+      ? parts.reduce((sum, part) => sum + part.count!, 0)
+      : undefined,
     findings: parts.flatMap((part) => part.findings),
     accounts: [],
     async *batches(options: Parameters<Table['batches']>[0]) {
@@ -50,7 +53,9 @@ export function concatenate<T extends Table>(name: string, parts: readonly T[]):
       for (const part of parts) {
         const places = fields.map((field) => part.schema.findIndex((own) => own.name === field.name));
         for await (const batch of part.batches(options)) {
-          const columns = places.map((c, f) => (c < 0 ? nullColumn(fields[f].type, batch.length) : converted(batch.columns[c], fields[f].type)));
+          const columns = places.map((c, f) =>
+            c < 0 ? nullColumn(fields[f].type, batch.length) : converted(batch.columns[c], fields[f].type),
+          );
           yield before === 0 ? batch.with({ columns }) : shifted(batch.with({ columns }), before);
         }
         before += part.count ?? 0;
@@ -60,11 +65,16 @@ export function concatenate<T extends Table>(name: string, parts: readonly T[]):
   if (!isLayer(first)) return common0 as unknown as T;
   const layers = parts as unknown as Layer[];
   for (const layer of layers) {
-    if ((layer.crs === null) !== (layers[0].crs === null) || (layer.crs !== null && !sameCrs(layer.crs, layers[0].crs!))) {
+    if (
+      (layer.crs === null) !== (layers[0].crs === null) ||
+      (layer.crs !== null && !sameCrs(layer.crs, layers[0].crs!))
+    ) {
       throw new IsomericError('crs-differs', `The parts of ${name} are not all in one CRS.`);
     }
   }
-  const kinds = layers.every((layer) => layer.kinds !== undefined) ? [...new Set(layers.flatMap((layer) => layer.kinds!))] : undefined;
+  const kinds = layers.every((layer) => layer.kinds !== undefined)
+    ? [...new Set(layers.flatMap((layer) => layer.kinds!))]
+    : undefined;
   return { ...common0, crs: layers[0].crs, kinds } as unknown as T;
 }
 

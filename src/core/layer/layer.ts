@@ -63,7 +63,13 @@ export function layerOf(parts: {
 }
 
 /** A table that stands in memory. */
-export function tableOf(parts: { name: string; schema: Schema; batches: readonly Batch[]; findings?: readonly Finding[]; accounts?: readonly Account[] }): Table {
+export function tableOf(parts: {
+  name: string;
+  schema: Schema;
+  batches: readonly Batch[];
+  findings?: readonly Finding[];
+  accounts?: readonly Account[];
+}): Table {
   return {
     name: parts.name,
     schema: parts.schema,

@@ -14,9 +14,11 @@ export interface Shading {
 /** Divides column `column` of all batches into classes and gives each a colour. */
 export function shade(batches: readonly Batch[], column: number, classText: string, ramp: string): Shading {
   const values: number[] = [];
-  for (const batch of batches) for (let i = 0; i < batch.length; i++) values.push(batch.columns[column].number(i));
+  for (const batch of batches)
+    for (let i = 0; i < batch.length; i++) values.push(batch.columns[column].number(i));
   const asked = parseClasses(classText);
-  const classes = 'limits' in asked ? givenClasses(asked.limits) : classify(values, asked.method, asked.count);
+  const classes =
+    'limits' in asked ? givenClasses(asked.limits) : classify(values, asked.method, asked.count);
   const count = Math.max(0, classes.breaks.length - 1);
   const counts = new Array<number>(count).fill(0);
   let withoutValue = 0;
@@ -33,7 +35,10 @@ export function shade(batches: readonly Batch[], column: number, classText: stri
 }
 
 const methodWords: Record<Classes['method'], string> = {
-  equal: 'equal intervals', quantile: 'quantiles', natural: 'natural breaks', given: 'limits set by hand',
+  equal: 'equal intervals',
+  quantile: 'quantiles',
+  natural: 'natural breaks',
+  given: 'limits set by hand',
 };
 
 /** `5 classes by natural breaks; number of wards at the right.` */

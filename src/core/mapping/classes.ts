@@ -16,7 +16,9 @@ const mostValues = 20_000;
 /** Divides values into at most `count` classes; fewer when there are fewer different values. Blanks (NaN) are passed over. */
 export function classify(values: ArrayLike<number>, method: ClassMethod, count: number): Classes {
   if (!Number.isInteger(count) || count < 1 || count > 20) {
-    throw new IsomericError('class-count', `${count} classes cannot be drawn; ask for 1 to 20.`, { blame: 'usage' });
+    throw new IsomericError('class-count', `${count} classes cannot be drawn; ask for 1 to 20.`, {
+      blame: 'usage',
+    });
   }
   const sorted = Float64Array.from(Array.from(values).filter(Number.isFinite)).sort();
   if (sorted.length === 0) return { method, breaks: [] };
@@ -25,9 +27,23 @@ export function classify(values: ArrayLike<number>, method: ClassMethod, count: 
   if (least === greatest) return { method, breaks: [least, greatest] };
   switch (method) {
     case 'equal':
-      return { method, breaks: Array.from({ length: count + 1 }, (_, k) => (k === count ? greatest : least + ((greatest - least) * k) / count)) };
+      return {
+        method,
+        breaks: Array.from({ length: count + 1 }, (_, k) =>
+          k === count ? greatest : least + ((greatest - least) * k) / count,
+        ),
+      };
     case 'quantile':
-      return { method, breaks: distinct([least, ...Array.from({ length: count }, (_, k) => sorted[Math.ceil(((k + 1) * sorted.length) / count) - 1])]) };
+      return {
+        method,
+        breaks: distinct([
+          least,
+          ...Array.from(
+            { length: count },
+            (_, k) => sorted[Math.ceil(((k + 1) * sorted.length) / count) - 1],
+          ),
+        ]),
+      };
     default:
       return { method, breaks: naturalBreaks(sorted, count) };
   }
@@ -36,7 +52,8 @@ export function classify(values: ArrayLike<number>, method: ClassMethod, count: 
 /** Classes by hand: the inner limits, or all of them. */
 export function givenClasses(limits: readonly number[]): Classes {
   const sorted = distinct([...limits].sort((a, b) => a - b));
-  if (sorted.length < 2) throw new IsomericError('class-limits', 'Classes by hand need at least two limits.', { blame: 'usage' });
+  if (sorted.length < 2)
+    throw new IsomericError('class-limits', 'Classes by hand need at least two limits.', { blame: 'usage' });
   return { method: 'given', breaks: sorted };
 }
 
@@ -49,7 +66,13 @@ function distinct(sorted: readonly number[]): number[] {
  * found exactly by dynamic programming; rows are filled by divide and conquer, since the best cut moves one way only.
  */
 function naturalBreaks(all: Float64Array, count: number): number[] {
-  const sorted = all.length <= mostValues ? all : Float64Array.from({ length: mostValues }, (_, k) => all[Math.round((k * (all.length - 1)) / (mostValues - 1))]);
+  const sorted =
+    all.length <= mostValues
+      ? all
+      : Float64Array.from(
+          { length: mostValues },
+          (_, k) => all[Math.round((k * (all.length - 1)) / (mostValues - 1))],
+        );
   const n = sorted.length;
   const different = distinct(Array.from(sorted)).length;
   const classes = Math.min(count, different);
@@ -111,9 +134,18 @@ export function parseClasses(text: string): { method: ClassMethod; count: number
   if (found !== null) {
     const method = classMethods.find((known) => known === found[2].toLowerCase());
     if (method !== undefined) return { method, count: Number(found[1] ?? 5) };
-    throw new IsomericError('class-method', `There is no way “${found[2]}” to divide into classes.`, { blame: 'usage', advice: suggest(found[2], classMethods) });
+    throw new IsomericError('class-method', `There is no way “${found[2]}” to divide into classes.`, {
+      blame: 'usage',
+      advice: suggest(found[2], classMethods),
+    });
   }
-  const limits = text.split(/[,;\s]+/).filter((part) => part !== '').map(Number);
+  const limits = text
+    .split(/[,;\s]+/)
+    .filter((part) => part !== '')
+    .map(Number);
   if (limits.length >= 2 && limits.every(Number.isFinite)) return { limits };
-  throw new IsomericError('class-method', `“${text}” does not say how to divide into classes.`, { blame: 'usage', advice: 'Write “5 natural”, “4 quantile”, “6 equal”, or limits such as “0, 10, 25, 50”.' });
+  throw new IsomericError('class-method', `“${text}” does not say how to divide into classes.`, {
+    blame: 'usage',
+    advice: 'Write “5 natural”, “4 quantile”, “6 equal”, or limits such as “0, 10, 25, 50”.',
+  });
 }

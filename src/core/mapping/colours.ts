@@ -1,4 +1,11 @@
-import { interpolateBuPu, interpolateCividis, interpolateGreys, interpolateOrRd, interpolateYlGnBu, interpolateYlOrBr } from 'd3-scale-chromatic';
+import {
+  interpolateBuPu,
+  interpolateCividis,
+  interpolateGreys,
+  interpolateOrRd,
+  interpolateYlGnBu,
+  interpolateYlOrBr,
+} from 'd3-scale-chromatic';
 import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
 
@@ -21,15 +28,27 @@ export const rampNames: readonly string[] = Object.keys(ramps);
 export function rampColours(name: string, count: number): string[] {
   const ramp = ramps[name];
   if (ramp === undefined) {
-    throw new IsomericError('colours-unknown', `There are no colours “${name}”.`, { blame: 'usage', advice: suggest(name, rampNames) });
+    throw new IsomericError('colours-unknown', `There are no colours “${name}”.`, {
+      blame: 'usage',
+      advice: suggest(name, rampNames),
+    });
   }
-  return Array.from({ length: count }, (_, k) => hex(ramp.of(count === 1 ? (ramp.from + ramp.to) / 2 : ramp.from + ((ramp.to - ramp.from) * k) / (count - 1))));
+  return Array.from({ length: count }, (_, k) =>
+    hex(
+      ramp.of(
+        count === 1 ? (ramp.from + ramp.to) / 2 : ramp.from + ((ramp.to - ramp.from) * k) / (count - 1),
+      ),
+    ),
+  );
 }
 
 function hex(colour: string): string {
   const numbers = colour.match(/\d+/g);
   if (colour.startsWith('#') || numbers === null) return colour;
-  return `#${numbers.slice(0, 3).map((n) => Number(n).toString(16).padStart(2, '0')).join('')}`;
+  return `#${numbers
+    .slice(0, 3)
+    .map((n) => Number(n).toString(16).padStart(2, '0'))
+    .join('')}`;
 }
 
 /** Relative luminance (WCAG 2.1) of `#rrggbb`, 0 … 1. */

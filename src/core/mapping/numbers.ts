@@ -4,7 +4,10 @@ import { format } from 'd3-format';
 export function decimalsFor(breaks: readonly number[]): number {
   for (let decimals = 0; decimals < 6; decimals++) {
     const texts = breaks.map((value) => value.toFixed(decimals));
-    const close = breaks.every((value, k) => k === 0 || Math.abs(Number(texts[k]) - value) <= 0.02 * Math.abs(value - breaks[k - 1]) + 1e-12);
+    const close = breaks.every(
+      (value, k) =>
+        k === 0 || Math.abs(Number(texts[k]) - value) <= 0.02 * Math.abs(value - breaks[k - 1]) + 1e-12,
+    );
     if (new Set(texts).size === texts.length && (close || decimals >= 1)) return decimals;
   }
   return 6;

@@ -1,7 +1,7 @@
 import type { Crs } from '../crs/crs.ts';
 import { type Box, emptyBox, type GeometryArray, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
-import { numberText, decimalsFor, roundLength } from './numbers.ts';
 import type { Classes } from './classes.ts';
+import { decimalsFor, numberText, roundLength } from './numbers.ts';
 import { metresPerUnit, northAngle } from './orientation.ts';
 import { areaPath, escapeXml, linePath, pointList, type View } from './svg-paths.ts';
 
@@ -56,7 +56,7 @@ const font = "font-family=\"'Source Sans 3', 'Source Sans Pro', 'Helvetica Neue'
 
 /** Draws a map sheet: title, map, legend, scale bar, north arrow, sources. Returns SVG text. */
 export function drawSheet(sheet: Sheet): string {
-  const view = fit(sheet.extent);
+  const view = viewOf(sheet.extent);
   const parts: string[] = [
     `<svg xmlns="http://www.w3.org/2000/svg" width="${sheetWidth}" height="${sheetHeight}" viewBox="0 0 ${sheetWidth} ${sheetHeight}" ${font} fill="${ink}">`,
     `<title>${escapeXml(sheet.title)}</title>`,
@@ -67,12 +67,17 @@ export function drawSheet(sheet: Sheet): string {
     `<rect width="${sheetWidth}" height="${sheetHeight}" fill="#ffffff"/>`,
     `<text x="36" y="56" font-size="28" font-weight="700">${escapeXml(sheet.title)}</text>`,
   ];
-  if (sheet.subtitle !== undefined) parts.push(`<text x="36" y="82" font-size="15" fill="${quiet}">${escapeXml(sheet.subtitle)}</text>`);
-  parts.push(`<rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}" fill="#dfeaf0"/>`);
+  if (sheet.subtitle !== undefined)
+    parts.push(`<text x="36" y="82" font-size="15" fill="${quiet}">${escapeXml(sheet.subtitle)}</text>`);
+  parts.push(
+    `<rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}" fill="#dfeaf0"/>`,
+  );
   parts.push('<g clip-path="url(#frame)">');
   for (const layer of sheet.layers) parts.push(drawLayer(layer, view));
   parts.push('</g>');
-  parts.push(`<rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}" fill="none" stroke="${ink}" stroke-width="1"/>`);
+  parts.push(
+    `<rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}" fill="none" stroke="${ink}" stroke-width="1"/>`,
+  );
   parts.push(scaleBar(sheet, view), northArrow(sheet, view));
   parts.push(legend(sheet));
   parts.push(footer(sheet));
@@ -80,7 +85,7 @@ export function drawSheet(sheet: Sheet): string {
   return `${parts.filter((part) => part !== '').join('\n')}\n`;
 }
 
-function fit(extent: Box): View {
+function viewOf(extent: Box): View {
   const box = [...extent] as Box;
   const margin = 0.03 * Math.max(box[2] - box[0], box[3] - box[1], 1e-9);
   const width = box[2] - box[0] + 2 * margin;
@@ -88,7 +93,11 @@ function fit(extent: Box): View {
   const scale = Math.min(frame.width / width, frame.height / height);
   const centreX = (box[0] + box[2]) / 2;
   const centreY = (box[1] + box[3]) / 2;
-  return { scale, x0: frame.x + frame.width / 2 - centreX * scale, y0: frame.y + frame.height / 2 + centreY * scale };
+  return {
+    scale,
+    x0: frame.x + frame.width / 2 - centreX * scale,
+    y0: frame.y + frame.height / 2 + centreY * scale,
+  };
 }
 
 function drawLayer(layer: SheetLayer, view: View): string {
@@ -99,10 +108,22 @@ function drawLayer(layer: SheetLayer, view: View): string {
   }
   if (layer.kind === 'line') {
     const d = layer.geometries.map((array) => linePath(array, view)).join('');
-    return `<path d="${d}" fill="none" stroke="${layer.stroke ?? quiet}" stroke-width="${layer.width ?? 1}" stroke-linejoin="round" stroke-linecap="round"/>`;
+    const width = layer.width ?? 1;
+    // A light casing keeps lines apart from whatever colour lies below.
+    return [
+      ['#ffffff', width + 1.8, 0.75],
+      [layer.stroke ?? quiet, width, 1],
+    ]
+      .map(
+        ([stroke, wide, opacity]) =>
+          `<path d="${d}" fill="none" stroke="${stroke}" stroke-width="${wide}" stroke-opacity="${opacity}" stroke-linejoin="round" stroke-linecap="round"/>`,
+      )
+      .join('');
   }
   const radius = layer.width ?? 4;
-  const marks = layer.geometries.flatMap((array) => pointList(array, view)).map(([x, y]) => `<circle cx="${x}" cy="${y}" r="${radius}"/>`);
+  const marks = layer.geometries
+    .flatMap((array) => pointList(array, view))
+    .map(([x, y]) => `<circle cx="${x}" cy="${y}" r="${radius}"/>`);
   return `<g fill="${layer.fill ?? '#ffffff'}" stroke="${layer.stroke ?? ink}" stroke-width="${Math.max(0.8, radius / 3)}">${marks.join('')}</g>`;
 }
 
@@ -110,11 +131,15 @@ function drawLayer(layer: SheetLayer, view: View): string {
 function drawShaded(layer: SheetLayer, view: View): string {
   const { classOf, colours } = layer.shading!;
   const paths = [-1, ...colours.keys()].map((wanted) => {
-    const d = layer.geometries.map((array, a) => areaPath(array, (i) => classOf[a][i] === wanted, view)).join('');
-    return d === '' ? '' : `<path d="${d}" fill="${wanted < 0 ? 'url(#no-value)' : colours[wanted]}" fill-rule="evenodd"/>`;
+    const d = layer.geometries
+      .map((array, a) => areaPath(array, (i) => classOf[a][i] === wanted, view))
+      .join('');
+    return d === ''
+      ? ''
+      : `<path d="${d}" fill="${wanted < 0 ? 'url(#no-value)' : colours[wanted]}" fill-rule="evenodd"/>`;
   });
   const borders = layer.geometries.map((array) => areaPath(array, null, view)).join('');
-  return `<g>${paths.join('')}<path d="${borders}" fill="none" stroke="${layer.stroke ?? '#ffffff'}" stroke-width="${layer.width ?? 0.8}" stroke-linejoin="round"/></g>`;
+  return `<g>${paths.join('')}<path d="${borders}" fill="none" stroke="${layer.stroke ?? '#66757e'}" stroke-width="${layer.width ?? 0.5}" stroke-linejoin="round"/></g>`;
 }
 
 function legend(sheet: Sheet): string {
@@ -127,7 +152,9 @@ function legend(sheet: Sheet): string {
       y += 20;
     }
     if (classes.unit !== undefined) {
-      parts.push(`<text x="${column.x}" y="${y}" font-size="13" fill="${quiet}">${escapeXml(classes.unit)}</text>`);
+      parts.push(
+        `<text x="${column.x}" y="${y}" font-size="13" fill="${quiet}">${escapeXml(classes.unit)}</text>`,
+      );
       y += 18;
     }
     y += 4;
@@ -135,21 +162,34 @@ function legend(sheet: Sheet): string {
     const decimals = decimalsFor(breaks);
     for (let k = 0; k < breaks.length - 1; k++) {
       const low = k === 0 ? breaks[0] : breaks[k];
-      const text = breaks[0] === breaks[1] ? numberText(low, decimals) : `${k === 0 ? '' : 'over '}${numberText(low, decimals)} – ${numberText(breaks[k + 1], decimals)}`;
-      parts.push(`<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`);
+      const text =
+        breaks[0] === breaks[1]
+          ? numberText(low, decimals)
+          : `${k === 0 ? '' : 'over '}${numberText(low, decimals)} – ${numberText(breaks[k + 1], decimals)}`;
+      parts.push(
+        `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`,
+      );
       parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${escapeXml(text)}</text>`);
-      parts.push(`<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${numberText(classes.counts[k], 0)}</text>`);
+      parts.push(
+        `<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${numberText(classes.counts[k], 0)}</text>`,
+      );
       y += 23;
     }
     if (classes.withoutValue > 0) {
-      parts.push(`<rect x="${column.x}" y="${y}" width="34" height="18" fill="url(#no-value)" stroke="#8b969d" stroke-width="0.5"/>`);
+      parts.push(
+        `<rect x="${column.x}" y="${y}" width="34" height="18" fill="url(#no-value)" stroke="#8b969d" stroke-width="0.5"/>`,
+      );
       parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">no value</text>`);
-      parts.push(`<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${numberText(classes.withoutValue, 0)}</text>`);
+      parts.push(
+        `<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${numberText(classes.withoutValue, 0)}</text>`,
+      );
       y += 23;
     }
     y += 4;
     for (const line of wrap(classes.methodWords, 46)) {
-      parts.push(`<text x="${column.x}" y="${y + 8}" font-size="12" fill="${quiet}">${escapeXml(line)}</text>`);
+      parts.push(
+        `<text x="${column.x}" y="${y + 8}" font-size="12" fill="${quiet}">${escapeXml(line)}</text>`,
+      );
       y += 15;
     }
     y += 22;
@@ -157,9 +197,18 @@ function legend(sheet: Sheet): string {
   for (const layer of sheet.layers) {
     if (layer.silent || layer.shading !== undefined) continue;
     const middle = y + 9;
-    if (layer.kind === 'area') parts.push(`<rect x="${column.x}" y="${y}" width="34" height="18" fill="${layer.fill ?? 'none'}" stroke="${layer.stroke ?? ink}" stroke-width="${layer.width ?? 1}"/>`);
-    else if (layer.kind === 'line') parts.push(`<line x1="${column.x}" y1="${middle}" x2="${column.x + 34}" y2="${middle}" stroke="${layer.stroke ?? quiet}" stroke-width="${layer.width ?? 1}" stroke-linecap="round"/>`);
-    else parts.push(`<circle cx="${column.x + 17}" cy="${middle}" r="${layer.width ?? 4}" fill="${layer.fill ?? '#ffffff'}" stroke="${layer.stroke ?? ink}" stroke-width="${Math.max(0.8, (layer.width ?? 4) / 3)}"/>`);
+    if (layer.kind === 'area')
+      parts.push(
+        `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${layer.fill ?? 'none'}" stroke="${layer.stroke ?? ink}" stroke-width="${layer.width ?? 1}"/>`,
+      );
+    else if (layer.kind === 'line')
+      parts.push(
+        `<line x1="${column.x}" y1="${middle}" x2="${column.x + 34}" y2="${middle}" stroke="${layer.stroke ?? quiet}" stroke-width="${layer.width ?? 1}" stroke-linecap="round"/>`,
+      );
+    else
+      parts.push(
+        `<circle cx="${column.x + 17}" cy="${middle}" r="${layer.width ?? 4}" fill="${layer.fill ?? '#ffffff'}" stroke="${layer.stroke ?? ink}" stroke-width="${Math.max(0.8, (layer.width ?? 4) / 3)}"/>`,
+      );
     parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${escapeXml(layer.title)}</text>`);
     y += 25;
   }
@@ -167,22 +216,35 @@ function legend(sheet: Sheet): string {
 }
 
 function scaleBar(sheet: Sheet, view: View): string {
-  const centre: [number, number] = [(sheet.extent[0] + sheet.extent[2]) / 2, (sheet.extent[1] + sheet.extent[3]) / 2];
+  const centre: [number, number] = [
+    (sheet.extent[0] + sheet.extent[2]) / 2,
+    (sheet.extent[1] + sheet.extent[3]) / 2,
+  ];
   const metresPerPixel = metresPerUnit(sheet.crs, centre[1]) / view.scale;
   const metres = roundLength(190 * metresPerPixel);
   const length = metres / metresPerPixel;
   const x = frame.x + 20;
   const y = frame.y + frame.height - 34;
-  const label = (value: number) => (metres >= 1000 ? `${numberText(value / 1000, value % 1000 === 0 ? 0 : 1)}` : numberText(value, 0));
+  const label = (value: number) =>
+    metres >= 1000 ? `${numberText(value / 1000, value % 1000 === 0 ? 0 : 1)}` : numberText(value, 0);
   const unit = metres >= 1000 ? 'km' : 'm';
   const quarter = length / 4;
-  const boxes = [0, 1, 2, 3].map((k) => `<rect x="${(x + k * quarter).toFixed(1)}" y="${y}" width="${quarter.toFixed(1)}" height="6" fill="${k % 2 === 0 ? ink : '#ffffff'}" stroke="${ink}" stroke-width="0.8"/>`);
-  const texts = [0, 2, 4].map((k) => `<text x="${(x + k * quarter).toFixed(1)}" y="${y - 5}" font-size="12" text-anchor="middle">${label((metres * k) / 4)}${k === 4 ? ` ${unit}` : ''}</text>`);
+  const boxes = [0, 1, 2, 3].map(
+    (k) =>
+      `<rect x="${(x + k * quarter).toFixed(1)}" y="${y}" width="${quarter.toFixed(1)}" height="6" fill="${k % 2 === 0 ? ink : '#ffffff'}" stroke="${ink}" stroke-width="0.8"/>`,
+  );
+  const texts = [0, 2, 4].map(
+    (k) =>
+      `<text x="${(x + k * quarter).toFixed(1)}" y="${y - 5}" font-size="12" text-anchor="middle">${label((metres * k) / 4)}${k === 4 ? ` ${unit}` : ''}</text>`,
+  );
   return `<g><rect x="${x - 10}" y="${y - 20}" width="${(length + 42).toFixed(1)}" height="36" fill="#ffffff" fill-opacity="0.82" rx="3"/>${boxes.join('')}${texts.join('')}</g>`;
 }
 
 function northArrow(sheet: Sheet, _view: View): string {
-  const centre: [number, number] = [(sheet.extent[0] + sheet.extent[2]) / 2, (sheet.extent[1] + sheet.extent[3]) / 2];
+  const centre: [number, number] = [
+    (sheet.extent[0] + sheet.extent[2]) / 2,
+    (sheet.extent[1] + sheet.extent[3]) / 2,
+  ];
   const angle = northAngle(sheet.crs, centre);
   const x = frame.x + frame.width - 34;
   const y = frame.y + 44;
@@ -190,8 +252,16 @@ function northArrow(sheet: Sheet, _view: View): string {
 }
 
 function footer(sheet: Sheet): string {
-  const lines = [...wrap(`Sources: ${sheet.sources.join(' ')}`, 168), `${sheet.crsWords}. Made with Isomeric.`].slice(0, 5);
-  return lines.map((line, k) => `<text x="36" y="${722 + 15 * k}" font-size="11.5" fill="${quiet}">${escapeXml(line)}</text>`).join('\n');
+  const lines = [
+    ...wrap(`Sources: ${sheet.sources.join(' ')}`, 168),
+    `${sheet.crsWords}. Made with Isomeric.`,
+  ].slice(0, 5);
+  return lines
+    .map(
+      (line, k) =>
+        `<text x="36" y="${722 + 15 * k}" font-size="11.5" fill="${quiet}">${escapeXml(line)}</text>`,
+    )
+    .join('\n');
 }
 
 /** Breaks text into lines of at most `width` characters. */

@@ -31,7 +31,12 @@ function ringPath(array: GeometryArray, first: number, end: number, view: View, 
   return close ? `${text}Z` : text;
 }
 
-function eachPart(array: GeometryArray, wanted: (i: number) => boolean, kind: number, use: (ring: number) => void): void {
+function eachPart(
+  array: GeometryArray,
+  wanted: (i: number) => boolean,
+  kind: number,
+  use: (ring: number) => void,
+): void {
   for (let i = 0; i < array.length; i++) {
     if (!wanted(i)) continue;
     for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
@@ -52,17 +57,30 @@ export function areaPath(array: GeometryArray, wanted: ((i: number) => boolean) 
 
 export function linePath(array: GeometryArray, view: View): string {
   let d = '';
-  eachPart(array, () => true, Kind.LineString, (r) => {
-    d += ringPath(array, array.vertexStart[r], array.vertexStart[r + 1], view, false);
-  });
+  eachPart(
+    array,
+    () => true,
+    Kind.LineString,
+    (r) => {
+      d += ringPath(array, array.vertexStart[r], array.vertexStart[r + 1], view, false);
+    },
+  );
   return d;
 }
 
 export function pointList(array: GeometryArray, view: View): [number, number][] {
   const points: [number, number][] = [];
-  eachPart(array, () => true, Kind.Point, (r) => {
-    const v = array.vertexStart[r];
-    points.push([Math.round((view.x0 + view.scale * array.xy[2 * v]) * 10) / 10, Math.round((view.y0 - view.scale * array.xy[2 * v + 1]) * 10) / 10]);
-  });
+  eachPart(
+    array,
+    () => true,
+    Kind.Point,
+    (r) => {
+      const v = array.vertexStart[r];
+      points.push([
+        Math.round((view.x0 + view.scale * array.xy[2 * v]) * 10) / 10,
+        Math.round((view.y0 - view.scale * array.xy[2 * v + 1]) * 10) / 10,
+      ]);
+    },
+  );
   return points;
 }

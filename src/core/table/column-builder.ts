@@ -172,5 +172,14 @@ export function textColumn(values: readonly (string | null)[]): Column {
     valid[i >> 3] |= 1 << (i & 7);
   });
   const dictionary = [...numbers.keys()];
-  return new Column({ type: 'text', length: values.length, valid, numbers: null, offsets: null, bytes: null, codes, dictionary });
+  return new Column({
+    type: 'text',
+    length: values.length,
+    valid,
+    numbers: null,
+    offsets: null,
+    bytes: null,
+    codes,
+    dictionary,
+  });
 }

@@ -53,7 +53,8 @@ export class KeyIndex {
     if (key >= this.hashes.length) this.hashes = larger(this.hashes, this.hashes.length * 2);
     const used = this.starts[key];
     const length = end - start;
-    if (used + length > this.bytes.length) this.bytes = larger(this.bytes, Math.max(this.bytes.length * 2, used + length));
+    if (used + length > this.bytes.length)
+      this.bytes = larger(this.bytes, Math.max(this.bytes.length * 2, used + length));
     for (let k = 0; k < length; k++) this.bytes[used + k] = source[start + k];
     this.starts[key + 1] = used + length;
     this.hashes[key] = hash;
@@ -109,7 +110,10 @@ function hashBytes(bytes: Uint8Array, start: number, end: number): number {
 }
 
 /** Calls `use` with the key bytes of every row, or with null where the row has none. */
-export function eachKey(column: Column, use: (row: number, source: Uint8Array | null, start: number, end: number) => void): void {
+export function eachKey(
+  column: Column,
+  use: (row: number, source: Uint8Array | null, start: number, end: number) => void,
+): void {
   const { length, offsets, bytes } = column;
   if (offsets !== null) {
     for (let i = 0; i < length; i++) {

@@ -36,7 +36,11 @@ export function withZeros(key: string, width: number): string {
  * Would the unmatched keys of one side (all shorter than the fixed width of the other) match with their leading zeros
  * restored? Undefined when not one would.
  */
-export function proposeZeros(unmatched: readonly string[], other: KeyIndex, whose: string): RepairProposal | undefined {
+export function proposeZeros(
+  unmatched: readonly string[],
+  other: KeyIndex,
+  whose: string,
+): RepairProposal | undefined {
   const width = digitWidth(other);
   if (width === 0) return undefined;
   let wouldMatch = 0;
@@ -49,7 +53,10 @@ export function proposeZeros(unmatched: readonly string[], other: KeyIndex, whos
   }
   if (wouldMatch === 0) return undefined;
   return {
-    repair: 'leading zeros', wouldMatch, unmatched: unmatched.length, examples,
+    repair: 'leading zeros',
+    wouldMatch,
+    unmatched: unmatched.length,
+    examples,
     words: `${wouldMatch} of the ${unmatched.length} unmatched keys of ${whose} lost leading zeros: padded to ${width} digits they match (${examples.join(', ')}).`,
   };
 }

@@ -1,7 +1,16 @@
 import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
 
-export const fieldTypes = ['integer', 'real', 'text', 'boolean', 'date', 'timestamp', 'bytes', 'json'] as const;
+export const fieldTypes = [
+  'integer',
+  'real',
+  'text',
+  'boolean',
+  'date',
+  'timestamp',
+  'bytes',
+  'json',
+] as const;
 
 /**
  * - `integer`: whole numbers within ±2⁵³ (longer ones are kept as text, to the last digit)
@@ -32,7 +41,10 @@ export function requireField(schema: Schema, name: string, of: string): number {
   const index = fieldIndex(schema, name);
   if (index >= 0) return index;
   throw new IsomericError('field-unknown', `There is no field “${name}” in ${of}.`, {
-    advice: suggest(name, schema.map((field) => field.name)),
+    advice: suggest(
+      name,
+      schema.map((field) => field.name),
+    ),
     blame: 'usage',
   });
 }

@@ -11,7 +11,8 @@ export function timestampText(milliseconds: number): string {
 }
 
 const datePattern = /^(\d{4})-(\d{2})-(\d{2})$/;
-const timestampPattern = /^(\d{4})-(\d{2})-(\d{2})[T ](\d{2}):(\d{2})(?::(\d{2})(\.\d{1,9})?)?(Z|[+-]\d{2}:?\d{2})$/;
+const timestampPattern =
+  /^(\d{4})-(\d{2})-(\d{2})[T ](\d{2}):(\d{2})(?::(\d{2})(\.\d{1,9})?)?(Z|[+-]\d{2}:?\d{2})$/;
 
 /** `2024-05-01` → days since 1970-01-01; NaN when the text is no such date. */
 export function parseDate(text: string): number {

@@ -70,7 +70,11 @@ export async function openDelimited(source: ByteSource): Promise<Table[]> {
   const text = encoding === 'utf-8' ? head : new TextEncoder().encode(iconv.decode(head as Buffer, encoding));
   const delimiter = findDelimiter(text, complete);
   if (delimiter === undefined) {
-    throw new IsomericError('delimiter-unknown', 'No delimiter divides its rows into the same number of fields.', { place: { file: source.name }, advice: 'Is it a table? Comma, semicolon, tab and | are tried.' });
+    throw new IsomericError(
+      'delimiter-unknown',
+      'No delimiter divides its rows into the same number of fields.',
+      { place: { file: source.name }, advice: 'Is it a table? Comma, semicolon, tab and | are tried.' },
+    );
   }
   const plan = await survey(source, encoding, delimiter, findings);
   return [
@@ -85,7 +89,12 @@ export async function openDelimited(source: ByteSource): Promise<Table[]> {
   ];
 }
 
-async function survey(source: ByteSource, encoding: Encoding, delimiter: number, findings: Finding[]): Promise<Plan> {
+async function survey(
+  source: ByteSource,
+  encoding: Encoding,
+  delimiter: number,
+  findings: Finding[],
+): Promise<Plan> {
   const scanner = new RowScanner(delimiter);
   const decoder = new TextDecoder();
   const names: string[] = [];
@@ -98,9 +107,16 @@ async function survey(source: ByteSource, encoding: Encoding, delimiter: number,
     rows++;
     if (rows === 0) {
       for (let f = 0; f < scanner.fields; f++) {
-        const name = decoder.decode(scanner.bytes.subarray(scanner.start(f), scanner.ends[f])).trim() || `column_${f + 1}`;
+        const name =
+          decoder.decode(scanner.bytes.subarray(scanner.start(f), scanner.ends[f])).trim() ||
+          `column_${f + 1}`;
         const free = freeName(name, names);
-        if (free !== name) findings.push({ code: 'column-twice', severity: 'note', words: `${source.name}: the column name ${name} occurs again; the later one is called ${free}.` });
+        if (free !== name)
+          findings.push({
+            code: 'column-twice',
+            severity: 'note',
+            words: `${source.name}: the column name ${name} occurs again; the later one is called ${free}.`,
+          });
         names.push(free);
         guesses.push(new TypeGuess());
       }
@@ -128,13 +144,30 @@ async function survey(source: ByteSource, encoding: Encoding, delimiter: number,
   }
   if (latin) return survey(source, 'windows-1252', delimiter, findings);
   if (scanner.finish(row)) {
-    throw new IsomericError('quote-open', 'A quote is opened and never closed.', { place: { file: source.name, line: scanner.line }, advice: 'The file is damaged or was cut short.' });
+    throw new IsomericError('quote-open', 'A quote is opened and never closed.', {
+      place: { file: source.name, line: scanner.line },
+      advice: 'The file is damaged or was cut short.',
+    });
   }
-  if (encoding !== 'utf-8') findings.push({ code: 'encoding-guessed', severity: 'note', words: `${source.name} is not UTF-8; it was read as ${encoding}.` });
+  if (encoding !== 'utf-8')
+    findings.push({
+      code: 'encoding-guessed',
+      severity: 'note',
+      words: `${source.name} is not UTF-8; it was read as ${encoding}.`,
+    });
   if (ragged > 0) {
-    findings.push({ code: 'rows-ragged', severity: 'warning', words: `${source.name}: ${grouped(ragged)} rows have more or fewer fields than the ${names.length} of the header, the first on line ${raggedLine}; missing ones are blank, surplus ones are left out.` });
+    findings.push({
+      code: 'rows-ragged',
+      severity: 'warning',
+      words: `${source.name}: ${grouped(ragged)} rows have more or fewer fields than the ${names.length} of the header, the first on line ${raggedLine}; missing ones are blank, surplus ones are left out.`,
+    });
   }
-  return { encoding, delimiter, rows: Math.max(0, rows), fields: names.map((name, f) => ({ name, type: guesses[f].type })) };
+  return {
+    encoding,
+    delimiter,
+    rows: Math.max(0, rows),
+    fields: names.map((name, f) => ({ name, type: guesses[f].type })),
+  };
 }
 
 async function* readRows(source: ByteSource, plan: Plan): AsyncGenerator<Batch> {
@@ -146,7 +179,9 @@ async function* readRows(source: ByteSource, plan: Plan): AsyncGenerator<Batch> 
   let n = 0;
   const full: Batch[] = [];
   const finish = () => {
-    full.push(new Batch({ length: n, first, geometry: null, columns: builders.map((builder) => builder.finish()) }));
+    full.push(
+      new Batch({ length: n, first, geometry: null, columns: builders.map((builder) => builder.finish()) }),
+    );
     builders = fields.map((field) => new ColumnBuilder(field.type));
     first += n;
     n = 0;

@@ -19,7 +19,13 @@ export class TypeGuess {
     if (can & Can.Boolean) {
       const length = end - start;
       const c = bytes[start] | 32;
-      if (!((length === 4 && c === 116 && word(bytes, start, 'true')) || (length === 5 && c === 102 && word(bytes, start, 'false')))) can &= ~Can.Boolean;
+      if (
+        !(
+          (length === 4 && c === 116 && word(bytes, start, 'true')) ||
+          (length === 5 && c === 102 && word(bytes, start, 'false'))
+        )
+      )
+        can &= ~Can.Boolean;
     }
     if (can & (Can.Date | Can.Timestamp)) {
       const text = end - start <= 40 ? String.fromCharCode(...bytes.subarray(start, end)) : '';
@@ -55,7 +61,9 @@ function numberBits(bytes: Uint8Array, start: number, end: number): number {
   if (k === end) {
     if (digits === 0) return 0;
     if (digits < 16) return Can.Integer | Can.Real;
-    return Number.isSafeInteger(Number(String.fromCharCode(...bytes.subarray(start, end)))) ? Can.Integer | Can.Real : 0;
+    return Number.isSafeInteger(Number(String.fromCharCode(...bytes.subarray(start, end))))
+      ? Can.Integer | Can.Real
+      : 0;
   }
   let fraction = 0;
   if (bytes[k] === 46) {

@@ -3,7 +3,15 @@ import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import type { JsonBytes } from './json-bytes.ts';
 
 const encoder = new TextEncoder();
-const kindBytes = ['Point', 'LineString', 'Polygon', 'MultiPoint', 'MultiLineString', 'MultiPolygon', 'GeometryCollection'].map((name) => encoder.encode(name));
+const kindBytes = [
+  'Point',
+  'LineString',
+  'Polygon',
+  'MultiPoint',
+  'MultiLineString',
+  'MultiPolygon',
+  'GeometryCollection',
+].map((name) => encoder.encode(name));
 const typeBytes = encoder.encode('type');
 const coordinatesBytes = encoder.encode('coordinates');
 const geometriesBytes = encoder.encode('geometries');
@@ -86,7 +94,13 @@ function readInto(json: JsonBytes, builder: GeometryBuilder, member: boolean, de
   return kind;
 }
 
-function readBody(json: JsonBytes, builder: GeometryBuilder, kind: number, member: boolean, depth: number): void {
+function readBody(
+  json: JsonBytes,
+  builder: GeometryBuilder,
+  kind: number,
+  member: boolean,
+  depth: number,
+): void {
   const part = (single: number) => builder.part(member ? single : undefined);
   switch (kind) {
     case Kind.Point:

@@ -94,7 +94,8 @@ export class JsonBytes {
 
   /** Passes a string. */
   string(): void {
-    if (this.next() !== 34) this.fail(`A string is expected, not “${String.fromCharCode(this.buf[this.pos])}”`);
+    if (this.next() !== 34)
+      this.fail(`A string is expected, not “${String.fromCharCode(this.buf[this.pos])}”`);
     const { buf } = this;
     let pos = this.pos + 1;
     this.stringStart = pos;

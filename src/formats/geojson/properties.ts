@@ -1,4 +1,4 @@
-import { ColumnBuilder } from '../../core/table/column-builder.ts';
+import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import type { JsonBytes } from './json-bytes.ts';
 

@@ -1,6 +1,6 @@
-import { IsomericError } from '../../core/errors.ts';
 import type { Crs } from '../../core/crs/crs.ts';
 import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
@@ -14,7 +14,11 @@ import { JsonBytes, needMore } from './json-bytes.ts';
 import { PropertyNames, readProperty } from './properties.ts';
 
 const encoder = new TextEncoder();
-const names = Object.fromEntries(['type', 'features', 'geometry', 'properties', 'id', 'crs', 'name', 'Feature', 'FeatureCollection'].map((name) => [name, encoder.encode(name)]));
+const names = Object.fromEntries(
+  ['type', 'features', 'geometry', 'properties', 'id', 'crs', 'name', 'Feature', 'FeatureCollection'].map(
+    (name) => [name, encoder.encode(name)],
+  ),
+);
 
 /** Feeds a source into a JSON cursor. */
 class Feed {
@@ -98,7 +102,14 @@ interface Head {
 async function readHead(feed: Feed): Promise<Head> {
   const { json } = feed;
   await feed.step(() => {
-    if (json.before === 0 && json.pos === 0 && json.buf[0] === 0xef && json.buf[1] === 0xbb && json.buf[2] === 0xbf) json.pos = 3;
+    if (
+      json.before === 0 &&
+      json.pos === 0 &&
+      json.buf[0] === 0xef &&
+      json.buf[1] === 0xbb &&
+      json.buf[2] === 0xbf
+    )
+      json.pos = 3;
     json.next();
   });
   const head: Head = { form: 'collection', some: false };
@@ -150,13 +161,19 @@ function readCrs(json: JsonBytes): Crs | undefined {
   if (value === null) return undefined;
   const name = value.properties?.name;
   if (typeof name !== 'string') {
-    throw new IsomericError('geojson-crs', `The “crs” member names no CRS: ${text.slice(0, 80)}.`, { place: { file: json.name, byte: json.before + start } });
+    throw new IsomericError('geojson-crs', `The “crs” member names no CRS: ${text.slice(0, 80)}.`, {
+      place: { file: json.name, byte: json.before + start },
+    });
   }
   return crsFromText(name);
 }
 
 /** Reads one feature's members; geometry, properties and id are handed over where they stand. */
-function feature(json: JsonBytes, form: Head['form'], on: { geometry(): void; properties(): void; id(): void }): void {
+function feature(
+  json: JsonBytes,
+  form: Head['form'],
+  on: { geometry(): void; properties(): void; id(): void },
+): void {
   if (form === 'geometry') {
     on.geometry();
     return;
@@ -247,7 +264,13 @@ async function survey(source: ByteSource): Promise<Survey> {
     await feed.step(() => {
       if (json.nextOrEnd() >= 0) json.fail('Something follows the end of the document');
     });
-    return { head, names: properties, count, kinds, idType: ids === 0 ? null : textIds > 0 ? 'text' : 'integer' };
+    return {
+      head,
+      names: properties,
+      count,
+      kinds,
+      idType: ids === 0 ? null : textIds > 0 ? 'text' : 'integer',
+    };
   } finally {
     await feed.close();
   }
@@ -266,7 +289,10 @@ function tail(json: JsonBytes, head: Head): void {
 }
 
 /** Second reading: geometry and columns, batch by batch. */
-async function* readBatches(source: ByteSource, { names: properties, idType }: Survey): AsyncGenerator<Batch> {
+async function* readBatches(
+  source: ByteSource,
+  { names: properties, idType }: Survey,
+): AsyncGenerator<Batch> {
   const fields = properties.fields();
   const feed = new Feed(source);
   const { json } = feed;
@@ -299,7 +325,9 @@ async function* readBatches(source: ByteSource, { names: properties, idType }: S
   let mark = builder.mark();
   const finish = (): Batch => {
     const batch = new Batch({
-      length: n, first, geometry: builder.finish(),
+      length: n,
+      first,
+      geometry: builder.finish(),
       columns: columns.map((column) => column.finish()),
       ids: ids?.finish() ?? null,
     });
@@ -336,7 +364,11 @@ export async function openGeojson(source: ByteSource): Promise<Layer[]> {
   const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (found.kinds & (1 << k)) !== 0);
   const findings: Finding[] = [];
   if (kinds.length > 1 && new Set(kinds.map((kind) => kind.replace('Multi', ''))).size > 1) {
-    findings.push({ code: 'mixed-kinds', severity: 'note', words: `Geometry kinds are mixed: ${kinds.join(', ')}.` });
+    findings.push({
+      code: 'mixed-kinds',
+      severity: 'note',
+      words: `Geometry kinds are mixed: ${kinds.join(', ')}.`,
+    });
   }
   const crs = found.head.crs ?? wgs84();
   return [

@@ -1,11 +1,11 @@
 import type { Account } from '../../core/account.ts';
 import { crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
-import { reproject } from '../../core/layer/verbs/reproject.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { type GeometryArray, Kind, kindNames } from '../../core/geometry/geometry-array.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
 import type { Layer } from '../../core/layer/layer.ts';
+import { reproject } from '../../core/layer/verbs/reproject.ts';
 
 export interface GeojsonOptions {
   /** Digits after the point; all that the number has when left out. */
@@ -16,14 +16,25 @@ export interface GeojsonOptions {
  * RFC 7946: longitude and latitude on WGS 84 (the layer is reprojected), shells counter-clockwise, holes clockwise.
  * Yields UTF-8 chunks.
  */
-export async function* writeGeojson(layer: Layer, options: GeojsonOptions = {}, account?: Account): AsyncGenerator<Uint8Array> {
+export async function* writeGeojson(
+  layer: Layer,
+  options: GeojsonOptions = {},
+  account?: Account,
+): AsyncGenerator<Uint8Array> {
   if (layer.crs === null) {
-    throw new IsomericError('crs-missing', `The layer ${layer.name} has no CRS; GeoJSON must be in WGS 84.`, { place: { layer: layer.name }, advice: 'Say which CRS it has first.' });
+    throw new IsomericError('crs-missing', `The layer ${layer.name} has no CRS; GeoJSON must be in WGS 84.`, {
+      place: { layer: layer.name },
+      advice: 'Say which CRS it has first.',
+    });
   }
   const source = sameCrs(layer.crs, wgs84()) ? layer : reproject(layer, wgs84());
-  if (source !== layer) account?.notes.push(`Brought from ${crsLabel(layer.crs)} to WGS 84, as RFC 7946 asks.`);
+  if (source !== layer)
+    account?.notes.push(`Brought from ${crsLabel(layer.crs)} to WGS 84, as RFC 7946 asks.`);
   const encoder = new TextEncoder();
-  const number = options.decimals === undefined ? String : (value: number) => String(Number(value.toFixed(options.decimals)));
+  const number =
+    options.decimals === undefined
+      ? String
+      : (value: number) => String(Number(value.toFixed(options.decimals)));
   yield encoder.encode(`{"type":"FeatureCollection","name":${JSON.stringify(layer.name)},"features":[`);
   let first = true;
   const keys = layer.schema.map((field) => `${JSON.stringify(field.name)}:`);
@@ -37,9 +48,12 @@ export async function* writeGeojson(layer: Layer, options: GeojsonOptions = {}, 
         if (column.type === 'boolean') return keys[c] + (column.numbers![i] === 1 ? 'true' : 'false');
         return keys[c] + JSON.stringify(column.text(i));
       });
-      const id = batch.ids !== null && !batch.ids.isNull(i) ? `"id":${JSON.stringify(batch.ids.value(i))},` : '';
+      const id =
+        batch.ids !== null && !batch.ids.isNull(i) ? `"id":${JSON.stringify(batch.ids.value(i))},` : '';
       const geometry = batch.geometry === null ? 'null' : geometryText(batch.geometry, i, number);
-      lines.push(`${first ? '\n' : ',\n'}{"type":"Feature",${id}"properties":{${properties.join(',')}},"geometry":${geometry}}`);
+      lines.push(
+        `${first ? '\n' : ',\n'}{"type":"Feature",${id}"properties":{${properties.join(',')}},"geometry":${geometry}}`,
+      );
       first = false;
       if (lines.length === 1024) yield encoder.encode(lines.splice(0).join(''));
     }
@@ -76,7 +90,11 @@ function geometryText(array: GeometryArray, i: number, number: (value: number) =
   const parts: string[] = [];
   for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
     const single = array.kindOfPart(i, p);
-    parts.push(kind === Kind.Collection ? `{"type":"${kindNames[single]}","coordinates":${part(p, single)}}` : part(p, single));
+    parts.push(
+      kind === Kind.Collection
+        ? `{"type":"${kindNames[single]}","coordinates":${part(p, single)}}`
+        : part(p, single),
+    );
   }
   if (kind === Kind.Collection) return `{"type":"GeometryCollection","geometries":[${parts.join(',')}]}`;
   const body = kind >= Kind.MultiPoint ? `[${parts.join(',')}]` : (parts[0] ?? '[]');

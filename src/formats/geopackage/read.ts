@@ -35,7 +35,9 @@ function all(database: SqliteDatabase, sql: string, values: readonly SqlValue[] 
 /** Bytes of the GeoPackage header of a geometry blob. */
 function headerLength(blob: Uint8Array, what: string): number {
   if (blob.length < 8 || blob[0] !== 0x47 || blob[1] !== 0x50) {
-    throw new IsomericError('geopackage-geometry', `The geometry of ${what} has no GeoPackage header.`, { advice: 'The file is damaged: get it again.' });
+    throw new IsomericError('geopackage-geometry', `The geometry of ${what} has no GeoPackage header.`, {
+      advice: 'The file is damaged: get it again.',
+    });
   }
   const envelope = (blob[3] >> 1) & 7;
   return 8 + ([0, 32, 48, 48, 64][envelope] ?? 0);
@@ -45,28 +47,56 @@ function headerLength(blob: Uint8Array, what: string): number {
 export async function openGeopackage(source: ByteSource, engine: SqliteEngine): Promise<(Layer | Table)[]> {
   const database = await engine.openRead(source);
   const fail = (words: string): never => {
-    throw new IsomericError('geopackage-incomplete', words, { place: { file: source.name }, advice: 'It is an SQLite file, but no GeoPackage.' });
+    throw new IsomericError('geopackage-incomplete', words, {
+      place: { file: source.name },
+      advice: 'It is an SQLite file, but no GeoPackage.',
+    });
   };
-  const tables = new Set(all(database, "SELECT name FROM sqlite_master WHERE type IN ('table','view')").map(([name]) => String(name)));
-  if (!tables.has('gpkg_contents') || !tables.has('gpkg_spatial_ref_sys')) fail('It has no gpkg_contents table.');
-  const geometryColumns = tables.has('gpkg_geometry_columns') ? all(database, 'SELECT table_name, column_name, geometry_type_name, srs_id FROM gpkg_geometry_columns') : [];
+  const tables = new Set(
+    all(database, "SELECT name FROM sqlite_master WHERE type IN ('table','view')").map(([name]) =>
+      String(name),
+    ),
+  );
+  if (!tables.has('gpkg_contents') || !tables.has('gpkg_spatial_ref_sys'))
+    fail('It has no gpkg_contents table.');
+  const geometryColumns = tables.has('gpkg_geometry_columns')
+    ? all(database, 'SELECT table_name, column_name, geometry_type_name, srs_id FROM gpkg_geometry_columns')
+    : [];
   const opened: (Layer | Table)[] = [];
-  for (const [name, dataType, x0, y0, x1, y1] of all(database, 'SELECT table_name, data_type, min_x, min_y, max_x, max_y FROM gpkg_contents ORDER BY rowid')) {
+  for (const [name, dataType, x0, y0, x1, y1] of all(
+    database,
+    'SELECT table_name, data_type, min_x, min_y, max_x, max_y FROM gpkg_contents ORDER BY rowid',
+  )) {
     const table = String(name);
     if (!tables.has(table) || (dataType !== 'features' && dataType !== 'attributes')) continue;
     const geometry = geometryColumns.find(([of]) => of === name);
-    const extent = [x0, y0, x1, y1].every((v) => typeof v === 'number') ? ([x0, y0, x1, y1] as Box) : undefined;
+    const extent = [x0, y0, x1, y1].every((v) => typeof v === 'number')
+      ? ([x0, y0, x1, y1] as Box)
+      : undefined;
     opened.push(openTable(database, source, table, geometry, extent, tables));
   }
   return opened;
 }
 
-function openTable(database: SqliteDatabase, source: ByteSource, table: string, geometry: SqlValue[] | undefined, extent: Box | undefined, tables: ReadonlySet<string>): Layer | Table {
+function openTable(
+  database: SqliteDatabase,
+  source: ByteSource,
+  table: string,
+  geometry: SqlValue[] | undefined,
+  extent: Box | undefined,
+  tables: ReadonlySet<string>,
+): Layer | Table {
   const findings: Finding[] = [];
   const info = all(database, `PRAGMA table_info(${quoteName(table)})`);
   const key = info.find((row) => Number(row[5]) === 1 && /^INTEGER$/i.test(String(row[2])));
   const geometryName = geometry === undefined ? undefined : String(geometry[1]);
-  const titles = tables.has('gpkg_data_columns') ? all(database, 'SELECT column_name, title, description, mime_type FROM gpkg_data_columns WHERE table_name=?', [table]) : [];
+  const titles = tables.has('gpkg_data_columns')
+    ? all(
+        database,
+        'SELECT column_name, title, description, mime_type FROM gpkg_data_columns WHERE table_name=?',
+        [table],
+      )
+    : [];
   const fields: Field[] = info
     .filter((row) => row !== key && String(row[1]) !== geometryName)
     .map((row) => {
@@ -81,7 +111,17 @@ function openTable(database: SqliteDatabase, source: ByteSource, table: string, 
     });
   const count = Number(all(database, `SELECT count(*) FROM ${quoteName(table)}`)[0][0]);
   const common = { name: table, schema: fields, count, findings, accounts: [] };
-  const read = (box?: Box) => readBatches(database, source, table, fields, key === undefined ? undefined : String(key[1]), geometryName, box, tables);
+  const read = (box?: Box) =>
+    readBatches(
+      database,
+      source,
+      table,
+      fields,
+      key === undefined ? undefined : String(key[1]),
+      geometryName,
+      box,
+      tables,
+    );
   if (geometry === undefined) return { ...common, batches: () => read() };
   const kind = kindNames.find((known) => known.toUpperCase() === String(geometry[2]).toUpperCase());
   return {
@@ -95,25 +135,51 @@ function openTable(database: SqliteDatabase, source: ByteSource, table: string, 
 
 function crsOf(database: SqliteDatabase, id: number, findings: Finding[], table: string): Crs | null {
   if (id === 0 || id === -1) {
-    findings.push({ code: 'crs-missing', severity: 'warning', layer: table, words: `The layer ${table} has no CRS (srs_id ${id}).`, repair: 'say which CRS it has' });
+    findings.push({
+      code: 'crs-missing',
+      severity: 'warning',
+      layer: table,
+      words: `The layer ${table} has no CRS (srs_id ${id}).`,
+      repair: 'say which CRS it has',
+    });
     return null;
   }
-  const [row] = all(database, 'SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id=?', [id]);
+  const [row] = all(
+    database,
+    'SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id=?',
+    [id],
+  );
   try {
     const known = row !== undefined && /^epsg$/i.test(String(row[0])) ? crsByEpsg(Number(row[1])) : null;
     return known ?? crsFromText(String(row?.[2] ?? ''));
   } catch (error) {
     if (!(error instanceof IsomericError)) throw error;
-    findings.push({ code: 'crs-unreadable', severity: 'warning', layer: table, words: `The CRS of ${table} cannot be read: ${error.sentence}`, repair: 'say which CRS it has' });
+    findings.push({
+      code: 'crs-unreadable',
+      severity: 'warning',
+      layer: table,
+      words: `The CRS of ${table} cannot be read: ${error.sentence}`,
+      repair: 'say which CRS it has',
+    });
     return null;
   }
 }
 
 async function* readBatches(
-  database: SqliteDatabase, source: ByteSource, table: string, fields: readonly Field[],
-  key: string | undefined, geometryName: string | undefined, box: Box | undefined, tables: ReadonlySet<string>,
+  database: SqliteDatabase,
+  source: ByteSource,
+  table: string,
+  fields: readonly Field[],
+  key: string | undefined,
+  geometryName: string | undefined,
+  box: Box | undefined,
+  tables: ReadonlySet<string>,
 ): AsyncGenerator<Batch> {
-  const names = [key ?? 'rowid', ...(geometryName === undefined ? [] : [geometryName]), ...fields.map((field) => field.name)];
+  const names = [
+    key ?? 'rowid',
+    ...(geometryName === undefined ? [] : [geometryName]),
+    ...fields.map((field) => field.name),
+  ];
   const values: SqlValue[] = [];
   let where = '';
   const tree = `rtree_${table}_${geometryName}`;
@@ -124,7 +190,9 @@ async function* readBatches(
       values.push(JSON.stringify(ids));
     }
   }
-  const statement = database.prepare(`SELECT ${names.map((name, c) => `${quoteName(name)} AS c${c}`).join(',')} FROM ${quoteName(table)}${where}`);
+  const statement = database.prepare(
+    `SELECT ${names.map((name, c) => `${quoteName(name)} AS c${c}`).join(',')} FROM ${quoteName(table)}${where}`,
+  );
   const shift = geometryName === undefined ? 1 : 2;
   const builder = new GeometryBuilder();
   let columns = fields.map((field) => new ColumnBuilder(field.type));
@@ -132,7 +200,13 @@ async function* readBatches(
   let first = 0;
   let n = 0;
   const finish = () => {
-    const batch = new Batch({ length: n, first, geometry: geometryName === undefined ? null : builder.finish(), columns: columns.map((each) => each.finish()), ids: ids.finish() });
+    const batch = new Batch({
+      length: n,
+      first,
+      geometry: geometryName === undefined ? null : builder.finish(),
+      columns: columns.map((each) => each.finish()),
+      ids: ids.finish(),
+    });
     columns = fields.map((field) => new ColumnBuilder(field.type));
     ids = new ColumnBuilder('integer');
     first += n;
@@ -145,7 +219,13 @@ async function* readBatches(
       if (geometryName !== undefined) {
         const blob = row[1];
         if (!(blob instanceof Uint8Array)) builder.feature(0);
-        else readWkb(blob, headerLength(blob, `${source.name}, ${table}, row ${row[0]}`), builder, `${source.name}, ${table}, row ${row[0]}`);
+        else
+          readWkb(
+            blob,
+            headerLength(blob, `${source.name}, ${table}, row ${row[0]}`),
+            builder,
+            `${source.name}, ${table}, row ${row[0]}`,
+          );
       }
       for (let c = 0; c < fields.length; c++) put(columns[c], row[c + shift]);
       if (++n === batchLimit || builder.vertices > 1_000_000) yield finish();
@@ -202,7 +282,13 @@ function rowsInBox(database: SqliteDatabase, tree: string, box: Box): number[] |
       const cells = view.getUint16(2);
       if (4 + 24 * cells > view.byteLength || depth > 40) return false;
       for (let c = 0, at = 4; c < cells; c++, at += 24) {
-        if (view.getFloat32(at + 8) > box[2] || view.getFloat32(at + 12) < box[0] || view.getFloat32(at + 16) > box[3] || view.getFloat32(at + 20) < box[1]) continue;
+        if (
+          view.getFloat32(at + 8) > box[2] ||
+          view.getFloat32(at + 12) < box[0] ||
+          view.getFloat32(at + 16) > box[3] ||
+          view.getFloat32(at + 20) < box[1]
+        )
+          continue;
         const id = Number(view.getBigInt64(at));
         if (depth === 0) found.push(id);
         else {

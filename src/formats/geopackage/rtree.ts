@@ -97,7 +97,9 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: BoxLis
   insertRow.finish();
   insertParent.finish();
   const sql = `CREATE VIRTUAL TABLE ${quoteName(name)} USING rtree(id, minx, maxx, miny, maxy)`;
-  const entry = database.prepare("INSERT INTO sqlite_master(type,name,tbl_name,rootpage,sql) VALUES('table',?,?,0,?)");
+  const entry = database.prepare(
+    "INSERT INTO sqlite_master(type,name,tbl_name,rootpage,sql) VALUES('table',?,?,0,?)",
+  );
   entry.run([name, name, sql]);
   entry.finish();
 }
@@ -111,7 +113,8 @@ function packLevels(list: BoxList): Level[] {
   order.sort((a, b) => middleX(a) - middleX(b));
   const leaves = Math.ceil(count / capacity);
   const slice = capacity * Math.ceil(leaves / Math.max(1, Math.ceil(Math.sqrt(leaves))));
-  for (let from = 0; from < count; from += slice) order.subarray(from, from + slice).sort((a, b) => middleY(a) - middleY(b));
+  for (let from = 0; from < count; from += slice)
+    order.subarray(from, from + slice).sort((a, b) => middleY(a) - middleY(b));
   const ids = new Float64Array(count);
   const boxes = new Float64Array(4 * count);
   for (let c = 0; c < count; c++) {
@@ -126,7 +129,11 @@ function packLevels(list: BoxList): Level[] {
   while (levels[levels.length - 1].count > capacity) {
     const below = levels[levels.length - 1];
     const nodes = Math.ceil(below.count / capacity);
-    const up: Level = { ids: Float64Array.from({ length: nodes }, (_, n) => n), boxes: new Float64Array(4 * nodes), count: nodes };
+    const up: Level = {
+      ids: Float64Array.from({ length: nodes }, (_, n) => n),
+      boxes: new Float64Array(4 * nodes),
+      count: nodes,
+    };
     for (let n = 0; n < nodes; n++) {
       let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
       for (let c = n * capacity; c < Math.min(below.count, (n + 1) * capacity); c++) {

@@ -3,7 +3,14 @@ import { type Crs, crsLabel } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { wktFromCrs } from '../../core/crs/wkt-crs.ts';
 import { IsomericError } from '../../core/errors.ts';
-import { emptyBox, growBox, isEmptyBox, Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
+import {
+  emptyBox,
+  growBox,
+  isEmptyBox,
+  Kind,
+  type KindName,
+  kindNames,
+} from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { type Field, type FieldType, freeName } from '../../core/table/schema.ts';
@@ -13,7 +20,14 @@ import { BoxList, writeRtree } from './rtree.ts';
 import { rtreeTriggers } from './triggers.ts';
 
 const sqlTypes: Record<FieldType, string> = {
-  integer: 'INTEGER', real: 'REAL', text: 'TEXT', boolean: 'BOOLEAN', date: 'DATE', timestamp: 'DATETIME', bytes: 'BLOB', json: 'TEXT',
+  integer: 'INTEGER',
+  real: 'REAL',
+  text: 'TEXT',
+  boolean: 'BOOLEAN',
+  date: 'DATE',
+  timestamp: 'DATETIME',
+  bytes: 'BLOB',
+  json: 'TEXT',
 };
 
 /** Writes layers and tables into a new GeoPackage 1.3 (OGC 12-128r17), each with its R-tree. */
@@ -37,18 +51,40 @@ export class GeopackageWriter {
       CREATE TABLE gpkg_extensions (table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL, definition TEXT NOT NULL, scope TEXT NOT NULL, CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name));
       CREATE TABLE gpkg_data_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, name TEXT, title TEXT, description TEXT, mime_type TEXT, constraint_name TEXT, CONSTRAINT pk_gdc PRIMARY KEY (table_name, column_name), CONSTRAINT gdc_tn UNIQUE (table_name, name));
       CREATE TABLE gpkg_data_column_constraints (constraint_name TEXT NOT NULL, constraint_type TEXT NOT NULL, value TEXT, min NUMERIC, min_is_inclusive BOOLEAN, max NUMERIC, max_is_inclusive BOOLEAN, description TEXT, CONSTRAINT gdcc_ntv UNIQUE (constraint_name, constraint_type, value));`);
-    const undefinedCartesian: SqlValue[] = ['Undefined Cartesian SRS', -1, 'NONE', -1, 'undefined', 'undefined Cartesian coordinate reference system'];
-    const undefinedGeographic: SqlValue[] = ['Undefined geographic SRS', 0, 'NONE', 0, 'undefined', 'undefined geographic coordinate reference system'];
+    const undefinedCartesian: SqlValue[] = [
+      'Undefined Cartesian SRS',
+      -1,
+      'NONE',
+      -1,
+      'undefined',
+      'undefined Cartesian coordinate reference system',
+    ];
+    const undefinedGeographic: SqlValue[] = [
+      'Undefined geographic SRS',
+      0,
+      'NONE',
+      0,
+      'undefined',
+      'undefined geographic coordinate reference system',
+    ];
     this.insert('gpkg_spatial_ref_sys', undefinedCartesian);
     this.insert('gpkg_spatial_ref_sys', undefinedGeographic);
     this.srs(wgs84());
     for (const table of ['gpkg_data_columns', 'gpkg_data_column_constraints']) {
-      this.insert('gpkg_extensions', [table, null, 'gpkg_schema', 'http://www.geopackage.org/spec130/#extension_schema', 'read-write']);
+      this.insert('gpkg_extensions', [
+        table,
+        null,
+        'gpkg_schema',
+        'http://www.geopackage.org/spec130/#extension_schema',
+        'read-write',
+      ]);
     }
   }
 
   private insert(table: string, values: readonly SqlValue[]): void {
-    const statement = this.database.prepare(`INSERT INTO ${quoteName(table)} VALUES(${values.map(() => '?').join(',')})`);
+    const statement = this.database.prepare(
+      `INSERT INTO ${quoteName(table)} VALUES(${values.map(() => '?').join(',')})`,
+    );
     statement.run(values);
     statement.finish();
   }
@@ -79,7 +115,10 @@ export class GeopackageWriter {
       const lower = used.map((each) => each.toLowerCase());
       let name = field.name;
       for (let n = 2; lower.includes(name.toLowerCase()); n++) name = `${field.name}_${n}`;
-      if (name !== field.name) notes.push(`The field ${field.name} is called ${name} in the GeoPackage, where names do not differ by letter case alone.`);
+      if (name !== field.name)
+        notes.push(
+          `The field ${field.name} is called ${name} in the GeoPackage, where names do not differ by letter case alone.`,
+        );
       used.push(name);
       return { field, name };
     });
@@ -89,20 +128,44 @@ export class GeopackageWriter {
     for (const { field, name } of columns) {
       const unit = field.unit === undefined ? '' : ` (${field.unit})`;
       if (field.title === undefined && field.description === undefined && field.type !== 'json') continue;
-      this.insert('gpkg_data_columns', [table, name, null, field.title === undefined ? null : field.title + unit, field.description ?? null, field.type === 'json' ? 'application/json' : null, null]);
+      this.insert('gpkg_data_columns', [
+        table,
+        name,
+        null,
+        field.title === undefined ? null : field.title + unit,
+        field.description ?? null,
+        field.type === 'json' ? 'application/json' : null,
+        null,
+      ]);
     }
   }
 
   private async addTable(table: Table, name: string, description: string): Promise<Account> {
     const account = openAccount('Write', table.name);
     const columns = this.columns(table, ['fid'], account.notes);
-    this.database.exec(`CREATE TABLE ${quoteName(name)} (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL${columns.map((c) => `, ${quoteName(c.name)} ${sqlTypes[c.field.type]}`).join('')})`);
-    this.insert('gpkg_contents', [name, 'attributes', name, description, this.now, null, null, null, null, null]);
+    this.database.exec(
+      `CREATE TABLE ${quoteName(name)} (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL${columns.map((c) => `, ${quoteName(c.name)} ${sqlTypes[c.field.type]}`).join('')})`,
+    );
+    this.insert('gpkg_contents', [
+      name,
+      'attributes',
+      name,
+      description,
+      this.now,
+      null,
+      null,
+      null,
+      null,
+      null,
+    ]);
     this.describe(name, columns);
-    const statement = this.database.prepare(`INSERT INTO ${quoteName(name)} VALUES(?${',?'.repeat(columns.length)})`);
+    const statement = this.database.prepare(
+      `INSERT INTO ${quoteName(name)} VALUES(?${',?'.repeat(columns.length)})`,
+    );
     let rows = 0;
     for await (const batch of table.batches()) {
-      for (let i = 0; i < batch.length; i++) statement.run([++rows, ...batch.columns.map((column) => sqlValue(column, i))]);
+      for (let i = 0; i < batch.length; i++)
+        statement.run([++rows, ...batch.columns.map((column) => sqlValue(column, i))]);
     }
     statement.finish();
     account.counts = { written: rows };
@@ -117,10 +180,25 @@ export class GeopackageWriter {
     const srs = this.srs(layer.crs);
     if (layer.crs === null) account.notes.push('The layer has no CRS; it is written as undefined.');
     const promote = promotion(layer.kinds);
-    database.exec(`CREATE TABLE ${quoteName(name)} (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, geom GEOMETRY${columns.map((c) => `, ${quoteName(c.name)} ${sqlTypes[c.field.type]}`).join('')})`);
-    this.insert('gpkg_contents', [name, 'features', name, description, this.now, null, null, null, null, srs]);
+    database.exec(
+      `CREATE TABLE ${quoteName(name)} (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, geom GEOMETRY${columns.map((c) => `, ${quoteName(c.name)} ${sqlTypes[c.field.type]}`).join('')})`,
+    );
+    this.insert('gpkg_contents', [
+      name,
+      'features',
+      name,
+      description,
+      this.now,
+      null,
+      null,
+      null,
+      null,
+      srs,
+    ]);
     this.describe(name, columns);
-    const statement = database.prepare(`INSERT INTO ${quoteName(name)} VALUES(?,?${',?'.repeat(columns.length)})`);
+    const statement = database.prepare(
+      `INSERT INTO ${quoteName(name)} VALUES(?,?${',?'.repeat(columns.length)})`,
+    );
     const writer = new WkbWriter();
     const boxes = new BoxList();
     const whole = emptyBox();
@@ -165,19 +243,38 @@ export class GeopackageWriter {
     }
     statement.finish();
     const kinds = kindNames.filter((_, k) => k > 0 && (seen & (1 << k)) !== 0);
-    const typeName = kinds.length === 1 ? (kinds[0] === 'GeometryCollection' ? 'GEOMETRYCOLLECTION' : kinds[0].toUpperCase()) : 'GEOMETRY';
-    if (kinds.length > 1) account.notes.push(`Geometry kinds are mixed (${kinds.join(', ')}); the layer is declared as GEOMETRY.`);
+    const typeName =
+      kinds.length === 1
+        ? kinds[0] === 'GeometryCollection'
+          ? 'GEOMETRYCOLLECTION'
+          : kinds[0].toUpperCase()
+        : 'GEOMETRY';
+    if (kinds.length > 1)
+      account.notes.push(
+        `Geometry kinds are mixed (${kinds.join(', ')}); the layer is declared as GEOMETRY.`,
+      );
     this.insert('gpkg_geometry_columns', [name, 'geom', typeName, srs, hasZ ? 2 : 0, hasM ? 2 : 0]);
     if (!isEmptyBox(whole)) {
-      const update = database.prepare('UPDATE gpkg_contents SET min_x=?, min_y=?, max_x=?, max_y=? WHERE table_name=?');
+      const update = database.prepare(
+        'UPDATE gpkg_contents SET min_x=?, min_y=?, max_x=?, max_y=? WHERE table_name=?',
+      );
       update.run([...whole, name]);
       update.finish();
     }
     const tree = `rtree_${name}_geom`;
     writeRtree(database, tree, boxes);
-    this.insert('gpkg_extensions', [name, 'geom', 'gpkg_rtree_index', 'http://www.geopackage.org/spec130/#extension_rtree', 'write-only']);
-    const trigger = database.prepare("INSERT INTO sqlite_master(type,name,tbl_name,rootpage,sql) VALUES('trigger',?,?,0,?)");
-    for (const [suffix, sql] of rtreeTriggers(name, 'geom', 'fid')) trigger.run([`${tree}_${suffix}`, name, sql]);
+    this.insert('gpkg_extensions', [
+      name,
+      'geom',
+      'gpkg_rtree_index',
+      'http://www.geopackage.org/spec130/#extension_rtree',
+      'write-only',
+    ]);
+    const trigger = database.prepare(
+      "INSERT INTO sqlite_master(type,name,tbl_name,rootpage,sql) VALUES('trigger',?,?,0,?)",
+    );
+    for (const [suffix, sql] of rtreeTriggers(name, 'geom', 'fid'))
+      trigger.run([`${tree}_${suffix}`, name, sql]);
     trigger.finish();
     account.counts = { written: rows };
     closeAccount(account, [rows, `${name} written to the GeoPackage in ${crsLabel(layer.crs)}`]);
@@ -226,5 +323,6 @@ function sqlValue(column: Column, i: number): SqlValue {
 }
 
 export function refuseEmpty(tables: readonly Table[]): void {
-  if (tables.length === 0) throw new IsomericError('nothing-to-write', 'There is no layer to write.', { blame: 'usage' });
+  if (tables.length === 0)
+    throw new IsomericError('nothing-to-write', 'There is no layer to write.', { blame: 'usage' });
 }

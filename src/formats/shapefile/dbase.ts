@@ -27,15 +27,40 @@ export interface DbaseHeader {
 
 /** Code pages by the language byte of the header (byte 29). */
 const languagePages: Record<number, string> = {
-  0x01: 'cp437', 0x02: 'cp850', 0x03: 'cp1252', 0x08: 'cp865', 0x09: 'cp437', 0x0a: 'cp850', 0x13: 'cp932', 0x4d: 'cp936', 0x4e: 'cp949',
-  0x4f: 'cp950', 0x57: 'cp1252', 0x58: 'cp1252', 0x59: 'cp1252', 0x64: 'cp852', 0x65: 'cp866', 0x66: 'cp865', 0x6a: 'cp737', 0x6b: 'cp857',
-  0xc8: 'cp1250', 0xc9: 'cp1251', 0xca: 'cp1254', 0xcb: 'cp1253', 0xcc: 'cp1257',
+  1: 'cp437',
+  2: 'cp850',
+  3: 'cp1252',
+  8: 'cp865',
+  9: 'cp437',
+  10: 'cp850',
+  19: 'cp932',
+  77: 'cp936',
+  78: 'cp949',
+  79: 'cp950',
+  87: 'cp1252',
+  88: 'cp1252',
+  89: 'cp1252',
+  100: 'cp852',
+  101: 'cp866',
+  102: 'cp865',
+  106: 'cp737',
+  107: 'cp857',
+  200: 'cp1250',
+  201: 'cp1251',
+  202: 'cp1254',
+  203: 'cp1253',
+  204: 'cp1257',
 };
 
 /** A name from a .cpg file (`UTF-8`, `1252`, `ISO 8859-1`, `ANSI 1252`) → one that iconv-lite knows. */
 export function encodingFromText(text: string): string | undefined {
-  const name = text.trim().toLowerCase().replace(/^ansi[ _]?/, '').replace(/^(oem|ldid\/)/, '');
-  if (/^\d{3,5}$/.test(name)) return name === '65001' ? 'utf-8' : name.startsWith('8859') ? `iso-8859-${name.slice(4)}` : `cp${name}`;
+  const name = text
+    .trim()
+    .toLowerCase()
+    .replace(/^ansi[ _]?/, '')
+    .replace(/^(oem|ldid\/)/, '');
+  if (/^\d{3,5}$/.test(name))
+    return name === '65001' ? 'utf-8' : name.startsWith('8859') ? `iso-8859-${name.slice(4)}` : `cp${name}`;
   const candidate = name.replace(/^iso[ _]?8859/, 'iso-8859').replace(/^utf8$/, 'utf-8');
   return iconv.encodingExists(candidate) ? candidate : undefined;
 }
@@ -43,7 +68,10 @@ export function encodingFromText(text: string): string | undefined {
 /** Reads the header. `asked` is the encoding from a .cpg file or from the caller. */
 export async function readDbaseHeader(source: ByteSource, asked?: string): Promise<DbaseHeader> {
   const fail = (words: string, byte: number): never => {
-    throw new IsomericError('dbase-damaged', words, { place: { file: source.name, byte }, advice: 'The .dbf file is damaged or was cut short: get it again.' });
+    throw new IsomericError('dbase-damaged', words, {
+      place: { file: source.name, byte },
+      advice: 'The .dbf file is damaged or was cut short: get it again.',
+    });
   };
   if (source.size < 33) fail(`It has only ${source.size} bytes, less than a header.`, 0);
   const head = await source.bytes(0, 32);
@@ -51,18 +79,28 @@ export async function readDbaseHeader(source: ByteSource, asked?: string): Promi
   let records = view.getUint32(4, true);
   const headerLength = view.getUint16(8, true);
   const recordLength = view.getUint16(10, true);
-  if (headerLength < 33 || headerLength > source.size || recordLength < 1) fail('Its header names impossible lengths.', 8);
+  if (headerLength < 33 || headerLength > source.size || recordLength < 1)
+    fail('Its header names impossible lengths.', 8);
   const findings: Finding[] = [];
   const present = Math.floor((source.size - headerLength) / recordLength);
   if (present < records) {
-    findings.push({ code: 'dbase-cut', severity: 'error', words: `${source.name}: the header promises ${grouped(records)} records, but only ${grouped(present)} are there.`, repair: 'get the file again' });
+    findings.push({
+      code: 'dbase-cut',
+      severity: 'error',
+      words: `${source.name}: the header promises ${grouped(records)} records, but only ${grouped(present)} are there.`,
+      repair: 'get the file again',
+    });
     records = present;
   }
   const language = head[29];
   let encoding = asked ?? languagePages[language];
   if (encoding === undefined) {
     encoding = 'utf-8';
-    findings.push({ code: 'encoding-guessed', severity: 'note', words: `${source.name} does not say its encoding: UTF-8 is taken, and windows-1252 where that does not fit.` });
+    findings.push({
+      code: 'encoding-guessed',
+      severity: 'note',
+      words: `${source.name} does not say its encoding: UTF-8 is taken, and windows-1252 where that does not fit.`,
+    });
   }
   const descriptors = await source.bytes(32, headerLength);
   const fields: DbaseField[] = [];
@@ -79,7 +117,8 @@ export async function readDbaseHeader(source: ByteSource, asked?: string): Promi
       width += 256 * decimals;
       decimals = 0;
     }
-    if (!'CNFLDMIBOTY@+'.includes(letter)) fail(`The field ${name} has the unknown type “${letter}”.`, 32 + k + 11);
+    if (!'CNFLDMIBOTY@+'.includes(letter))
+      fail(`The field ${name} has the unknown type “${letter}”.`, 32 + k + 11);
     fields.push({ name, letter, at, width, decimals, type: typeOf(letter, width, decimals) });
     at += width;
   }
@@ -124,7 +163,9 @@ function decode(bytes: Uint8Array, encoding: string): string {
 
 /** Whole-number fields wider than 15 digits may hold what a double cannot: then they are kept as text; or fractions. */
 async function checkLongNumbers(source: ByteSource, header: DbaseHeader): Promise<void> {
-  const wide = header.fields.filter((field) => field.letter === 'N' && field.type === 'integer' && field.width > 15);
+  const wide = header.fields.filter(
+    (field) => field.letter === 'N' && field.type === 'integer' && field.width > 15,
+  );
   if (wide.length === 0) return;
   for await (const record of records(source, header)) {
     for (const field of wide) {
@@ -138,7 +179,8 @@ async function checkLongNumbers(source: ByteSource, header: DbaseHeader): Promis
 
 function ascii(bytes: Uint8Array, start: number, end: number): string {
   let text = '';
-  for (let k = start; k < end; k++) if (bytes[k] !== 32 && bytes[k] !== 0) text += String.fromCharCode(bytes[k]);
+  for (let k = start; k < end; k++)
+    if (bytes[k] !== 32 && bytes[k] !== 0) text += String.fromCharCode(bytes[k]);
   return text;
 }
 
@@ -149,7 +191,11 @@ export async function* records(source: ByteSource, header: DbaseHeader): AsyncGe
     await queue.ensure(header.headerLength);
     queue.take(header.headerLength);
     for (let n = 0; n < header.records; n++) {
-      if (queue.ready < header.recordLength && (await queue.ensure(header.recordLength)) < header.recordLength) return;
+      if (
+        queue.ready < header.recordLength &&
+        (await queue.ensure(header.recordLength)) < header.recordLength
+      )
+        return;
       yield queue.take(header.recordLength);
     }
   } finally {
@@ -240,7 +286,9 @@ export class DbaseColumns {
       }
       case 'D': {
         const text = ascii(record, start, end);
-        const days = /^\d{8}$/.test(text) ? Date.UTC(+text.slice(0, 4), +text.slice(4, 6) - 1, +text.slice(6)) / 86_400_000 : NaN;
+        const days = /^\d{8}$/.test(text)
+          ? Date.UTC(+text.slice(0, 4), +text.slice(4, 6) - 1, +text.slice(6)) / 86_400_000
+          : NaN;
         if (Number.isNaN(days) || text === '00000000') builder.null();
         else builder.number(days);
         return;
@@ -256,7 +304,8 @@ export class DbaseColumns {
             }
           }
         }
-        if (plain && (this.encoding !== 'utf-8' || isUtf8(record, start, end))) builder.raw(record, start, end);
+        if (plain && (this.encoding !== 'utf-8' || isUtf8(record, start, end)))
+          builder.raw(record, start, end);
         else builder.text(decode(record.subarray(start, end), this.encoding));
       }
     }

@@ -9,10 +9,23 @@ import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer, ReadOptions } from '../../core/layer/layer.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
 import { baseName, ending } from '../names.ts';
-import { DbaseColumns, type DbaseHeader, dbaseSchema, encodingFromText, readDbaseHeader, records } from './dbase.ts';
+import {
+  DbaseColumns,
+  type DbaseHeader,
+  dbaseSchema,
+  encodingFromText,
+  readDbaseHeader,
+  records,
+} from './dbase.ts';
 import { readShape, type ShapeTroubles, shapeClass } from './shapes.ts';
 
-const kindsOf: Record<number, KindName[]> = { 1: ['Point'], 3: ['LineString', 'MultiLineString'], 5: ['Polygon', 'MultiPolygon'], 8: ['MultiPoint'], 0: [] };
+const kindsOf: Record<number, KindName[]> = {
+  1: ['Point'],
+  3: ['LineString', 'MultiLineString'],
+  5: ['Polygon', 'MultiPolygon'],
+  8: ['MultiPoint'],
+  0: [],
+};
 
 interface ShapefileSet {
   shp: ByteSource;
@@ -25,13 +38,18 @@ interface ShapefileSet {
 }
 
 /** The other parts of the set: same folder, same base name, any letter case. */
-async function siblings(shp: ByteSource, around: Surroundings | null, path: string): Promise<Map<string, ByteSource>> {
+async function siblings(
+  shp: ByteSource,
+  around: Surroundings | null,
+  path: string,
+): Promise<Map<string, ByteSource>> {
   const parts = new Map<string, ByteSource>();
   if (around === null) return parts;
   const stem = path.replace(/\.[^./]*$/, '').toLowerCase();
   for (const other of await around.list()) {
     const end = ending(other);
-    if (other.replace(/\.[^./]*$/, '').toLowerCase() === stem && ['dbf', 'prj', 'cpg', 'shx'].includes(end)) parts.set(end, await around.open(other));
+    if (other.replace(/\.[^./]*$/, '').toLowerCase() === stem && ['dbf', 'prj', 'cpg', 'shx'].includes(end))
+      parts.set(end, await around.open(other));
   }
   parts.delete(ending(shp.name) === 'shp' ? 'shp' : '');
   return parts;
@@ -40,31 +58,65 @@ async function siblings(shp: ByteSource, around: Surroundings | null, path: stri
 async function openSet(shp: ByteSource, around: Surroundings | null, path: string): Promise<ShapefileSet> {
   const findings: Finding[] = [];
   if (shp.size < 100) {
-    throw new IsomericError('shapefile-damaged', `It has ${shp.size} bytes, less than a shapefile's header.`, { place: { file: shp.name, byte: 0 }, advice: 'The file was cut short: get it again.' });
+    throw new IsomericError(
+      'shapefile-damaged',
+      `It has ${shp.size} bytes, less than a shapefile's header.`,
+      { place: { file: shp.name, byte: 0 }, advice: 'The file was cut short: get it again.' },
+    );
   }
   const head = await shp.bytes(0, 100);
   const view = new DataView(head.buffer, head.byteOffset, 100);
   const type = view.getInt32(32, true);
   if (shapeClass(type) < 0) {
-    throw new IsomericError('shape-type-unsupported', `Its shape type is ${type}${type === 31 ? ' (multipatch)' : ''}, which is not read.`, { place: { file: shp.name, byte: 32 } });
+    throw new IsomericError(
+      'shape-type-unsupported',
+      `Its shape type is ${type}${type === 31 ? ' (multipatch)' : ''}, which is not read.`,
+      { place: { file: shp.name, byte: 32 } },
+    );
   }
   const stated = 2 * view.getInt32(24, false);
   if (stated !== shp.size) {
-    findings.push({ code: 'length-wrong', severity: stated > shp.size ? 'error' : 'note', words: `${shp.name}: the header says ${grouped(stated)} bytes, the file has ${grouped(shp.size)}.`, repair: stated > shp.size ? 'the file was cut short: get it again' : undefined });
+    findings.push({
+      code: 'length-wrong',
+      severity: stated > shp.size ? 'error' : 'note',
+      words: `${shp.name}: the header says ${grouped(stated)} bytes, the file has ${grouped(shp.size)}.`,
+      repair: stated > shp.size ? 'the file was cut short: get it again' : undefined,
+    });
   }
   const parts = await siblings(shp, around, path);
   const missing = ['shx', 'dbf', 'prj'].filter((end) => !parts.has(end));
-  if (missing.includes('dbf')) findings.push({ code: 'part-missing', severity: 'warning', words: `${shp.name}: there is no .dbf beside it, so the features have no attributes.` });
-  if (missing.includes('shx')) findings.push({ code: 'part-missing', severity: 'note', words: `${shp.name}: there is no .shx beside it; it is read without.` });
+  if (missing.includes('dbf'))
+    findings.push({
+      code: 'part-missing',
+      severity: 'warning',
+      words: `${shp.name}: there is no .dbf beside it, so the features have no attributes.`,
+    });
+  if (missing.includes('shx'))
+    findings.push({
+      code: 'part-missing',
+      severity: 'note',
+      words: `${shp.name}: there is no .shx beside it; it is read without.`,
+    });
   let crs: Crs | null = null;
   const prj = parts.get('prj');
-  if (prj === undefined) findings.push({ code: 'crs-missing', severity: 'warning', words: `${shp.name}: there is no .prj beside it, so its CRS is not known.`, repair: 'say which CRS it has' });
+  if (prj === undefined)
+    findings.push({
+      code: 'crs-missing',
+      severity: 'warning',
+      words: `${shp.name}: there is no .prj beside it, so its CRS is not known.`,
+      repair: 'say which CRS it has',
+    });
   else {
     try {
       crs = crsFromText(new TextDecoder().decode(await wholeSource(prj, 100_000)));
     } catch (error) {
       if (!(error instanceof IsomericError)) throw error;
-      findings.push({ code: 'crs-unreadable', severity: 'warning', words: `${prj.name}: ${error.sentence}`, repair: 'say which CRS it has' });
+      findings.push({
+        code: 'crs-unreadable',
+        severity: 'warning',
+        words: `${prj.name}: ${error.sentence}`,
+        repair: 'say which CRS it has',
+      });
     }
   }
   const dbf = parts.get('dbf') ?? null;
@@ -73,15 +125,29 @@ async function openSet(shp: ByteSource, around: Surroundings | null, path: strin
     const cpg = parts.get('cpg');
     const said = cpg === undefined ? undefined : new TextDecoder().decode(await wholeSource(cpg, 1000));
     const encoding = said === undefined ? undefined : encodingFromText(said);
-    if (said !== undefined && encoding === undefined) findings.push({ code: 'encoding-unknown', severity: 'note', words: `${cpg!.name}: the encoding “${said.trim().slice(0, 40)}” is not known.` });
+    if (said !== undefined && encoding === undefined)
+      findings.push({
+        code: 'encoding-unknown',
+        severity: 'note',
+        words: `${cpg!.name}: the encoding “${said.trim().slice(0, 40)}” is not known.`,
+      });
     header = await readDbaseHeader(dbf, encoding);
     findings.push(...header.findings);
   }
-  const box: Box = [view.getFloat64(36, true), view.getFloat64(44, true), view.getFloat64(52, true), view.getFloat64(60, true)];
+  const box: Box = [
+    view.getFloat64(36, true),
+    view.getFloat64(44, true),
+    view.getFloat64(52, true),
+    view.getFloat64(60, true),
+  ];
   return { shp, dbf, header, crs, findings, box, type };
 }
 
-async function* readBatches(set: ShapefileSet, findings: Finding[], options?: ReadOptions): AsyncGenerator<Batch> {
+async function* readBatches(
+  set: ShapefileSet,
+  findings: Finding[],
+  options?: ReadOptions,
+): AsyncGenerator<Batch> {
   const queue = new ByteQueue(set.shp.stream());
   const rows = set.dbf === null ? null : records(set.dbf, set.header!)[Symbol.asyncIterator]();
   const columns = set.header === null ? null : new DbaseColumns(set.header);
@@ -94,7 +160,12 @@ async function* readBatches(set: ShapefileSet, findings: Finding[], options?: Re
   let deleted = 0;
   let withoutRow = 0;
   const finish = (): Batch => {
-    const batch = new Batch({ length: n, first, geometry: builder.finish(), columns: columns?.builders.map((each) => each.finish()) ?? [] });
+    const batch = new Batch({
+      length: n,
+      first,
+      geometry: builder.finish(),
+      columns: columns?.builders.map((each) => each.finish()) ?? [],
+    });
     first += n;
     n = 0;
     return batch;
@@ -108,10 +179,20 @@ async function* readBatches(set: ShapefileSet, findings: Finding[], options?: Re
       const length = 2 * ((head[4] << 24) | (head[5] << 16) | (head[6] << 8) | head[7]);
       const at = queue.taken;
       if (length < 4 || length > set.shp.size - at) {
-        throw new IsomericError('shapefile-damaged', `Record ${record + 1} claims ${length} bytes, but ${set.shp.size - at} are left.`, { place: { file: set.shp.name, byte: at - 8 }, advice: 'The file is damaged or was cut short: get it again.' });
+        throw new IsomericError(
+          'shapefile-damaged',
+          `Record ${record + 1} claims ${length} bytes, but ${set.shp.size - at} are left.`,
+          {
+            place: { file: set.shp.name, byte: at - 8 },
+            advice: 'The file is damaged or was cut short: get it again.',
+          },
+        );
       }
       if (queue.ready < length && (await queue.ensure(length)) < length) {
-        throw new IsomericError('shapefile-damaged', `The file ends inside record ${record + 1}.`, { place: { file: set.shp.name, byte: at }, advice: 'It was cut short: get it again.' });
+        throw new IsomericError('shapefile-damaged', `The file ends inside record ${record + 1}.`, {
+          place: { file: set.shp.name, byte: at },
+          advice: 'It was cut short: get it again.',
+        });
       }
       const content = queue.take(length);
       record++;
@@ -124,7 +205,14 @@ async function* readBatches(set: ShapefileSet, findings: Finding[], options?: Re
       const before = builder.mark();
       if (!readShape(content, builder, troubles)) {
         builder.back(before);
-        throw new IsomericError('shapefile-damaged', `The counts in record ${record} do not fit its length.`, { place: { file: set.shp.name, byte: at, feature: record }, advice: 'The file is damaged: get it again.' });
+        throw new IsomericError(
+          'shapefile-damaged',
+          `The counts in record ${record} do not fit its length.`,
+          {
+            place: { file: set.shp.name, byte: at, feature: record },
+            advice: 'The file is damaged: get it again.',
+          },
+        );
       }
       if (columns !== null) {
         if (row === null || row.done) {
@@ -143,43 +231,96 @@ async function* readBatches(set: ShapefileSet, findings: Finding[], options?: Re
   tell(set, findings, { troubles, columns, deleted, withoutRow });
 }
 
-
 function meets(content: Uint8Array, box: Box): boolean {
   const view = new DataView(content.buffer, content.byteOffset, content.byteLength);
   const shape = shapeClass(view.getInt32(0, true));
   if (shape === 0 || shape === 1) return true;
-  return boxesMeet([view.getFloat64(4, true), view.getFloat64(12, true), view.getFloat64(20, true), view.getFloat64(28, true)], box);
+  return boxesMeet(
+    [
+      view.getFloat64(4, true),
+      view.getFloat64(12, true),
+      view.getFloat64(20, true),
+      view.getFloat64(28, true),
+    ],
+    box,
+  );
 }
 
 /** Adds what a whole reading found, once. */
-function tell(set: ShapefileSet, findings: Finding[], seen: { troubles: ShapeTroubles; columns: DbaseColumns | null; deleted: number; withoutRow: number }): void {
+function tell(
+  set: ShapefileSet,
+  findings: Finding[],
+  seen: { troubles: ShapeTroubles; columns: DbaseColumns | null; deleted: number; withoutRow: number },
+): void {
   const once = (finding: Finding) => {
     if (!findings.some((known) => known.code === finding.code)) findings.push(finding);
   };
   const { troubles, columns, deleted, withoutRow } = seen;
   const name = set.shp.name;
-  if (troubles.wrongDirection > 0) once({ code: 'ring-direction', severity: 'note', words: `${name}: ${grouped(troubles.wrongDirection)} polygons have rings that run the wrong way; holes were told by where they lie.` });
-  if (troubles.unclosed > 0) once({ code: 'ring-closed', severity: 'note', words: `${name}: ${grouped(troubles.unclosed)} rings did not end where they begin; they were closed.` });
-  if (columns !== null && columns.overflowed > 0) once({ code: 'number-overflow', severity: 'warning', words: `${set.dbf!.name}: ${grouped(columns.overflowed)} numbers did not fit their field (asterisks); they are blank.` });
-  if (columns !== null && columns.unreadable > 0) once({ code: 'number-unreadable', severity: 'warning', words: `${set.dbf!.name}: ${grouped(columns.unreadable)} values are no numbers, though their field says so; they are blank.` });
-  if (deleted > 0) once({ code: 'rows-deleted', severity: 'note', words: `${set.dbf!.name}: ${grouped(deleted)} rows are marked as deleted and were left out with their shapes.` });
-  if (withoutRow > 0) once({ code: 'rows-missing', severity: 'error', words: `${name}: ${grouped(withoutRow)} shapes have no row in the .dbf; their attributes are blank.`, repair: 'get the .dbf again' });
+  if (troubles.wrongDirection > 0)
+    once({
+      code: 'ring-direction',
+      severity: 'note',
+      words: `${name}: ${grouped(troubles.wrongDirection)} polygons have rings that run the wrong way; holes were told by where they lie.`,
+    });
+  if (troubles.unclosed > 0)
+    once({
+      code: 'ring-closed',
+      severity: 'note',
+      words: `${name}: ${grouped(troubles.unclosed)} rings did not end where they begin; they were closed.`,
+    });
+  if (columns !== null && columns.overflowed > 0)
+    once({
+      code: 'number-overflow',
+      severity: 'warning',
+      words: `${set.dbf!.name}: ${grouped(columns.overflowed)} numbers did not fit their field (asterisks); they are blank.`,
+    });
+  if (columns !== null && columns.unreadable > 0)
+    once({
+      code: 'number-unreadable',
+      severity: 'warning',
+      words: `${set.dbf!.name}: ${grouped(columns.unreadable)} values are no numbers, though their field says so; they are blank.`,
+    });
+  if (deleted > 0)
+    once({
+      code: 'rows-deleted',
+      severity: 'note',
+      words: `${set.dbf!.name}: ${grouped(deleted)} rows are marked as deleted and were left out with their shapes.`,
+    });
+  if (withoutRow > 0)
+    once({
+      code: 'rows-missing',
+      severity: 'error',
+      words: `${name}: ${grouped(withoutRow)} shapes have no row in the .dbf; their attributes are blank.`,
+      repair: 'get the .dbf again',
+    });
 }
 
 /** Number of records, by hopping from header to header in the .shx when it is there, else from the .dbf. */
-async function countOf(set: ShapefileSet, around: Surroundings | null, path: string): Promise<number | undefined> {
+async function countOf(
+  set: ShapefileSet,
+  around: Surroundings | null,
+  path: string,
+): Promise<number | undefined> {
   const shx = (await siblings(set.shp, around, path)).get('shx');
   if (shx !== undefined && shx.size >= 100) return Math.floor((shx.size - 100) / 8);
   return set.header?.records;
 }
 
 /** Opens a shapefile set from its .shp and what stands beside it. */
-export async function openShapefile(shp: ByteSource, around: Surroundings | null, path: string): Promise<Layer[]> {
+export async function openShapefile(
+  shp: ByteSource,
+  around: Surroundings | null,
+  path: string,
+): Promise<Layer[]> {
   const set = await openSet(shp, around, path);
   const schema = set.header === null ? [] : dbaseSchema(set.header);
   const kinds = kindsOf[shapeClass(set.type)];
   const findings = set.findings;
-  const extent = set.box.every(Number.isFinite) && set.box[0] <= set.box[2] && set.box[1] <= set.box[3] ? set.box : undefined;
+  const extent =
+    set.box.every(Number.isFinite) && set.box[0] <= set.box[2] && set.box[1] <= set.box[3]
+      ? set.box
+      : undefined;
   return [
     {
       name: baseName(path),

@@ -57,7 +57,8 @@ export function readShape(content: Uint8Array, builder: GeometryBuilder, trouble
     builder.vertex(x, y);
     if (hasZ && content.length >= 28) builder.height(view.getFloat64(20, true));
     const mAt = hasZ ? 28 : 20;
-    if ((hasM || hasZ) && content.length >= mAt + 8 && view.getFloat64(mAt, true) > noData) builder.measure(view.getFloat64(mAt, true));
+    if ((hasM || hasZ) && content.length >= mAt + 8 && view.getFloat64(mAt, true) > noData)
+      builder.measure(view.getFloat64(mAt, true));
     return true;
   }
   if (content.length < 40) return false;

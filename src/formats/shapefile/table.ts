@@ -18,7 +18,12 @@ export async function openDbase(source: ByteSource): Promise<Table[]> {
         let first = 0;
         let n = 0;
         const finish = () => {
-          const batch = new Batch({ length: n, first, geometry: null, columns: columns.builders.map((builder) => builder.finish()) });
+          const batch = new Batch({
+            length: n,
+            first,
+            geometry: null,
+            columns: columns.builders.map((builder) => builder.finish()),
+          });
           first += n;
           n = 0;
           return batch;

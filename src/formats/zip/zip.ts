@@ -46,7 +46,11 @@ function entrySource(archive: ByteSource, entry: FileEntry): ByteSource {
       kept = bytes;
       return bytes;
     } catch (error) {
-      throw damaged(archive.name, `The entry cannot be unpacked (${error instanceof Error ? error.message : String(error)}).`, path);
+      throw damaged(
+        archive.name,
+        `The entry cannot be unpacked (${error instanceof Error ? error.message : String(error)}).`,
+        path,
+      );
     }
   };
   async function* stream(): AsyncGenerator<Uint8Array> {
@@ -66,13 +70,20 @@ function entrySource(archive: ByteSource, entry: FileEntry): ByteSource {
         const next = await reader.read();
         if (next.done) break;
         total += next.value.length;
-        if (total > size) throw damaged(archive.name, `The entry unpacks to more than the ${size} bytes it claims.`, path);
+        if (total > size)
+          throw damaged(archive.name, `The entry unpacks to more than the ${size} bytes it claims.`, path);
         yield next.value;
       }
       await work;
       if (failure !== undefined) throw failure;
     } catch (error) {
-      throw error instanceof IsomericError ? error : damaged(archive.name, `The entry cannot be unpacked (${failure instanceof Error ? failure.message : String(error)}).`, path);
+      throw error instanceof IsomericError
+        ? error
+        : damaged(
+            archive.name,
+            `The entry cannot be unpacked (${failure instanceof Error ? failure.message : String(error)}).`,
+            path,
+          );
     } finally {
       reader.cancel().catch(() => {});
     }
@@ -85,7 +96,8 @@ function entrySource(archive: ByteSource, entry: FileEntry): ByteSource {
       const parts: Uint8Array[] = [];
       let at = 0;
       for await (const chunk of stream()) {
-        if (at + chunk.length > start) parts.push(chunk.subarray(Math.max(0, start - at), Math.max(0, Math.min(chunk.length, end - at))));
+        if (at + chunk.length > start)
+          parts.push(chunk.subarray(Math.max(0, start - at), Math.max(0, Math.min(chunk.length, end - at))));
         at += chunk.length;
         if (at >= end) break;
       }
@@ -102,7 +114,11 @@ function entrySource(archive: ByteSource, entry: FileEntry): ByteSource {
 }
 
 export function isZip(head: Uint8Array): boolean {
-  return head[0] === 0x50 && head[1] === 0x4b && ((head[2] === 3 && head[3] === 4) || (head[2] === 5 && head[3] === 6));
+  return (
+    head[0] === 0x50 &&
+    head[1] === 0x4b &&
+    ((head[2] === 3 && head[3] === 4) || (head[2] === 5 && head[3] === 6))
+  );
 }
 
 /** The files in a zip archive, addressed as if it were a folder. Hostile names and sizes are refused. */
@@ -112,21 +128,37 @@ export async function openZip(source: ByteSource): Promise<Surroundings> {
   try {
     entries = await reader.getEntries();
   } catch (error) {
-    throw damaged(source.name, `Its list of entries cannot be read (${error instanceof Error ? error.message : String(error)}).`);
+    throw damaged(
+      source.name,
+      `Its list of entries cannot be read (${error instanceof Error ? error.message : String(error)}).`,
+    );
   }
   const files = new Map<string, ByteSource>();
   for (const entry of entries) {
     if (entry.directory) continue;
     const path = entry.filename.replaceAll('\\', '/');
     if (path.startsWith('/') || /(^|\/)\.\.(\/|$)/.test(path) || /^[A-Za-z]:/.test(path)) {
-      throw new IsomericError('zip-path', `The entry “${entry.filename}” would climb out of the archive.`, { place: { file: source.name }, advice: 'Such archives are not opened.' });
+      throw new IsomericError('zip-path', `The entry “${entry.filename}” would climb out of the archive.`, {
+        place: { file: source.name },
+        advice: 'Such archives are not opened.',
+      });
     }
     if (path.startsWith('__MACOSX/')) continue;
     if (entry.encrypted) {
-      throw new IsomericError('zip-encrypted', `The entry ${path} is encrypted.`, { place: { file: source.name }, advice: 'Unpack it with its password first.' });
+      throw new IsomericError('zip-encrypted', `The entry ${path} is encrypted.`, {
+        place: { file: source.name },
+        advice: 'Unpack it with its password first.',
+      });
     }
-    if (entry.uncompressedSize > largestEntry || (entry.uncompressedSize > ratioFrom && entry.uncompressedSize > largestRatio * entry.compressedSize)) {
-      throw new IsomericError('zip-bomb', `The entry ${path} claims to unpack from ${entry.compressedSize} to ${entry.uncompressedSize} bytes.`, { place: { file: source.name }, advice: 'Such archives are not opened.' });
+    if (
+      entry.uncompressedSize > largestEntry ||
+      (entry.uncompressedSize > ratioFrom && entry.uncompressedSize > largestRatio * entry.compressedSize)
+    ) {
+      throw new IsomericError(
+        'zip-bomb',
+        `The entry ${path} claims to unpack from ${entry.compressedSize} to ${entry.uncompressedSize} bytes.`,
+        { place: { file: source.name }, advice: 'Such archives are not opened.' },
+      );
     }
     files.set(path, entrySource(source, entry));
   }

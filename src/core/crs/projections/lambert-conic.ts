@@ -38,7 +38,8 @@ function conicProjection(ellipsoid: Ellipsoid, cone: Cone): Projection {
         const s = Math.sin(xy[k + 1]);
         // e·artanh(e s) as a series: e² ≤ 0.0068, so eight terms are exact to rounding.
         const q = e2 * s * s;
-        const eccentric = e2 * s * (1 + q * (1 / 3 + q * (1 / 5 + q * (1 / 7 + q * (1 / 9 + q * (1 / 11 + q / 13))))));
+        const eccentric =
+          e2 * s * (1 + q * (1 / 3 + q * (1 / 5 + q * (1 / 7 + q * (1 / 9 + q * (1 / 11 + q / 13))))));
         const psi = 0.5 * Math.log((1 + s) / (1 - s)) - eccentric;
         const rho = reach * Math.exp(-n * psi);
         xy[k] = falseEasting + rho * Math.sin(theta);
@@ -71,10 +72,20 @@ export const lambertConic1: Method = {
   make(ellipsoid, p) {
     const e = Math.sqrt(eccentricitySquared(ellipsoid));
     const n = Math.sin(p.latitudeOfOrigin);
-    const reach = (ellipsoid.a * p.scaleFactor * parallel(p.latitudeOfOrigin, e) * Math.exp(n * isometric(p.latitudeOfOrigin, e))) / n;
+    const reach =
+      (ellipsoid.a *
+        p.scaleFactor *
+        parallel(p.latitudeOfOrigin, e) *
+        Math.exp(n * isometric(p.latitudeOfOrigin, e))) /
+      n;
     return conicProjection(ellipsoid, {
-      n, reach, originRadius: reach * Math.exp(-n * isometric(p.latitudeOfOrigin, e)),
-      centralMeridian: p.centralMeridian, falseEasting: p.falseEasting, falseNorthing: p.falseNorthing, turn: 0,
+      n,
+      reach,
+      originRadius: reach * Math.exp(-n * isometric(p.latitudeOfOrigin, e)),
+      centralMeridian: p.centralMeridian,
+      falseEasting: p.falseEasting,
+      falseNorthing: p.falseNorthing,
+      turn: 0,
     });
   },
 };
@@ -92,8 +103,13 @@ function twoParallels(turn: number): Method['make'] {
     const reach = (p.scaleFactor * ellipsoid.a * m1 * Math.exp(n * isometric(p1, e))) / n;
     const pole = Math.abs(Math.abs(p.latitudeOfOrigin) - Math.PI / 2) < 1e-12;
     return conicProjection(ellipsoid, {
-      n, reach, originRadius: pole ? 0 : reach * Math.exp(-n * isometric(p.latitudeOfOrigin, e)),
-      centralMeridian: p.centralMeridian, falseEasting: p.falseEasting, falseNorthing: p.falseNorthing, turn,
+      n,
+      reach,
+      originRadius: pole ? 0 : reach * Math.exp(-n * isometric(p.latitudeOfOrigin, e)),
+      centralMeridian: p.centralMeridian,
+      falseEasting: p.falseEasting,
+      falseNorthing: p.falseNorthing,
+      turn,
     });
   };
 }

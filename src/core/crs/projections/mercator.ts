@@ -2,7 +2,11 @@ import { conformalSeries, sumSines } from '../conformal-latitude.ts';
 import { type Ellipsoid, eccentricitySquared } from '../crs.ts';
 import { type Method, type Projection, wrapped } from './projection.ts';
 
-function mercatorProjection(ellipsoid: Ellipsoid, k0: number, p: { centralMeridian: number; falseEasting: number; falseNorthing: number }): Projection {
+function mercatorProjection(
+  ellipsoid: Ellipsoid,
+  k0: number,
+  p: { centralMeridian: number; falseEasting: number; falseNorthing: number },
+): Projection {
   const e2 = eccentricitySquared(ellipsoid);
   const radius = ellipsoid.a * k0;
   const { toGeodetic } = conformalSeries(ellipsoid);
@@ -12,7 +16,8 @@ function mercatorProjection(ellipsoid: Ellipsoid, k0: number, p: { centralMeridi
       for (let k = 2 * from, end = 2 * (from + count); k < end; k += 2) {
         const s = Math.sin(xy[k + 1]);
         const q = e2 * s * s;
-        const eccentric = e2 * s * (1 + q * (1 / 3 + q * (1 / 5 + q * (1 / 7 + q * (1 / 9 + q * (1 / 11 + q / 13))))));
+        const eccentric =
+          e2 * s * (1 + q * (1 / 3 + q * (1 / 5 + q * (1 / 7 + q * (1 / 9 + q * (1 / 11 + q / 13))))));
         xy[k] = falseEasting + radius * wrapped(xy[k] - centralMeridian);
         const psi = 0.5 * Math.log((1 + s) / (1 - s)) - eccentric;
         xy[k + 1] = Number.isFinite(psi) ? falseNorthing + radius * psi : NaN;
@@ -47,7 +52,11 @@ export const mercatorB: Method = {
   required: ['centralMeridian', 'standardParallel1'],
   make(ellipsoid, p) {
     const s = Math.sin(p.standardParallel1);
-    return mercatorProjection(ellipsoid, Math.cos(p.standardParallel1) / Math.sqrt(1 - eccentricitySquared(ellipsoid) * s * s), p);
+    return mercatorProjection(
+      ellipsoid,
+      Math.cos(p.standardParallel1) / Math.sqrt(1 - eccentricitySquared(ellipsoid) * s * s),
+      p,
+    );
   },
 };
 

@@ -4,7 +4,8 @@ import { type Method, type Projection, wrapped } from './projection.ts';
 
 /** Krüger's series to n⁶ (Karney 2011, eqs. 12, 14, 35, 36): [A / a, α₁ … α₆, β₁ … β₆]. */
 function kruegerSeries(n: number): { scale: number; alpha: Float64Array; beta: Float64Array } {
-  const poly = (from: number, ...c: number[]) => c.reduceRight((sum, value) => sum * n + value, 0) * n ** from;
+  const poly = (from: number, ...c: number[]) =>
+    c.reduceRight((sum, value) => sum * n + value, 0) * n ** from;
   const alpha = Float64Array.of(
     poly(1, 1 / 2, -2 / 3, 5 / 16, 41 / 180, -127 / 288, 7891 / 37800),
     poly(2, 13 / 48, -3 / 5, 557 / 1440, 281 / 630, -1983433 / 1935360),
@@ -46,7 +47,10 @@ export const transverseMercator: Method = {
 
     function originNorthing(): number {
       const e = Math.sqrt(eccentricitySquared(ellipsoid));
-      const xi = Math.abs(p.latitudeOfOrigin) === Math.PI / 2 ? p.latitudeOfOrigin : conformalLatitude(p.latitudeOfOrigin, e);
+      const xi =
+        Math.abs(p.latitudeOfOrigin) === Math.PI / 2
+          ? p.latitudeOfOrigin
+          : conformalLatitude(p.latitudeOfOrigin, e);
       return radius * (xi + sumSines(alpha, Math.sin(xi), Math.cos(xi)));
     }
 
@@ -144,7 +148,7 @@ export const transverseMercator: Method = {
           const cdx = Math.cos(dx);
           const sxp = sx * cdx - cx * sdx;
           const cxp = cx * cdx + sx * sdx;
-          const shd = de * (1 + (de * de) / 6 * (1 + (de * de) / 20 * (1 + (de * de) / 42)));
+          const shd = de * (1 + ((de * de) / 6) * (1 + ((de * de) / 20) * (1 + (de * de) / 42)));
           const chd = Math.sqrt(1 + shd * shd);
           const shp = she * chd - che * shd;
           const rho = Math.hypot(shp, cxp);

@@ -1,7 +1,7 @@
 import { type Count, closeAccount } from '../../account.ts';
+import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
 import { emptyBox, type GeometryArray, Kind, type KindName } from '../../geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
-import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
 import type { PreparedArea } from '../../geometry/prepared-area.ts';
 import type { Layer } from '../layer.ts';
 import { fillHeights } from './heights.ts';
@@ -14,7 +14,11 @@ export interface ClipOptions {
   note?: string;
 }
 
-const multi: Partial<Record<KindName, KindName>> = { Point: 'MultiPoint', LineString: 'MultiLineString', Polygon: 'MultiPolygon' };
+const multi: Partial<Record<KindName, KindName>> = {
+  Point: 'MultiPoint',
+  LineString: 'MultiLineString',
+  Polygon: 'MultiPolygon',
+};
 
 /**
  * Cuts a layer to an area that stands in the layer's CRS. Features wholly inside or outside are settled by the area's
@@ -22,7 +26,10 @@ const multi: Partial<Record<KindName, KindName>> = { Point: 'MultiPoint', LineSt
  */
 export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}): Layer {
   const whole = options.mode === 'whole';
-  const kinds = layer.kinds && !whole ? [...new Set(layer.kinds.flatMap((kind) => [kind, multi[kind] ?? kind]))] : layer.kinds;
+  const kinds =
+    layer.kinds && !whole
+      ? [...new Set(layer.kinds.flatMap((kind) => [kind, multi[kind] ?? kind]))]
+      : layer.kinds;
   return applyVerb('Clip', layer, {
     kinds,
     handOn: (given) => ({ ...given, box: area.box }),
@@ -81,12 +88,19 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
         }
         if (indices.length === 0) continue;
         const clipped = builder.finish();
-        yield batch.take(indices, geometry.z === null && geometry.m === null ? clipped : fillHeights(geometry, indices, clipped));
+        yield batch.take(
+          indices,
+          geometry.z === null && geometry.m === null ? clipped : fillHeights(geometry, indices, clipped),
+        );
       }
       const outside = all - keptWhole - cut - without;
       account.counts = { in: all, whole: keptWhole, cut, outside, withoutGeometry: without };
       if (options.note) account.notes.push(options.note);
-      const counts: Count[] = [[keptWhole, 'kept whole'], [cut, whole ? 'kept whole across the border' : 'cut'], [outside, 'outside']];
+      const counts: Count[] = [
+        [keptWhole, 'kept whole'],
+        [cut, whole ? 'kept whole across the border' : 'cut'],
+        [outside, 'outside'],
+      ];
       if (without > 0) counts.push([without, 'without geometry dropped']);
       closeAccount(account, [all, `${layer.name} in`], ...counts);
     },
@@ -100,7 +114,12 @@ function clipOne(geometry: GeometryArray, i: number, area: PreparedArea, builder
 }
 
 /** Each part by itself; what is left stays one collection. */
-function clipCollection(geometry: GeometryArray, i: number, area: PreparedArea, builder: GeometryBuilder): number {
+function clipCollection(
+  geometry: GeometryArray,
+  i: number,
+  area: PreparedArea,
+  builder: GeometryBuilder,
+): number {
   const single = new GeometryBuilder();
   for (let p = geometry.partStart[i]; p < geometry.partStart[i + 1]; p++) {
     single.feature(geometry.kindOfPart(i, p));

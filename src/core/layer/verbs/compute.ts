@@ -28,7 +28,8 @@ export function computeFields<T extends Table>(table: T, computations: readonly 
 }
 
 function computeField<T extends Table>(table: T, { name, expression, title, unit }: Computation): T {
-  if (name.trim() === '') throw new IsomericError('field-name-empty', 'A computed field needs a name.', { blame: 'usage' });
+  if (name.trim() === '')
+    throw new IsomericError('field-name-empty', 'A computed field needs a name.', { blame: 'usage' });
   const compiled = compileExpression(expression, table.schema, table.name);
   const field: Field = { name, type: typeOf(compiled), title, unit, description: `computed: ${expression}` };
   const at = fieldIndex(table.schema, name);
@@ -53,10 +54,18 @@ function computeField<T extends Table>(table: T, { name, expression, title, unit
         }
         all += batch.length;
         const column = builder.finish();
-        yield batch.with({ columns: at < 0 ? [...batch.columns, column] : batch.columns.map((old, c) => (c === at ? column : old)) });
+        yield batch.with({
+          columns:
+            at < 0 ? [...batch.columns, column] : batch.columns.map((old, c) => (c === at ? column : old)),
+        });
       }
       account.counts = { in: all, computed: all - blank, blank };
-      closeAccount(account, [all, `${table.name} in`], [all - blank, `given ${name} = ${expression}`], [blank, 'left blank']);
+      closeAccount(
+        account,
+        [all, `${table.name} in`],
+        [all - blank, `given ${name} = ${expression}`],
+        [blank, 'left blank'],
+      );
     },
   });
 }

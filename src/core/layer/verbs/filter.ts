@@ -8,7 +8,11 @@ import { applyVerb } from './verb.ts';
 export function filterRows<T extends Table>(table: T, where: string): T {
   const test = compileExpression(where, table.schema, table.name);
   if (test.kind !== 'boolean') {
-    throw new IsomericError('expression-type', `The filter “${where}” is no condition: it gives ${test.kind}, not true or false.`, { blame: 'usage', advice: 'Compare it with something, for example: households > 100.' });
+    throw new IsomericError(
+      'expression-type',
+      `The filter “${where}” is no condition: it gives ${test.kind}, not true or false.`,
+      { blame: 'usage', advice: 'Compare it with something, for example: households > 100.' },
+    );
   }
   return applyVerb('Filter', table, {
     handOn: (options) => options,
@@ -30,8 +34,21 @@ export function filterRows<T extends Table>(table: T, where: string): T {
         else if (indices.length > 0) yield batch.take(indices);
       }
       account.counts = { in: all, kept, dropped: all - kept - unknown, unknown };
-      if (unknown > 0) closeAccount(account, [all, `${table.name} in`], [kept, `kept where ${where}`], [all - kept - unknown, 'dropped'], [unknown, 'dropped for a missing value']);
-      else closeAccount(account, [all, `${table.name} in`], [kept, `kept where ${where}`], [all - kept, 'dropped']);
+      if (unknown > 0)
+        closeAccount(
+          account,
+          [all, `${table.name} in`],
+          [kept, `kept where ${where}`],
+          [all - kept - unknown, 'dropped'],
+          [unknown, 'dropped for a missing value'],
+        );
+      else
+        closeAccount(
+          account,
+          [all, `${table.name} in`],
+          [kept, `kept where ${where}`],
+          [all - kept, 'dropped'],
+        );
     },
   });
 }

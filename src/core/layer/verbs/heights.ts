@@ -4,13 +4,22 @@ import { GeometryArray } from '../../geometry/geometry-array.ts';
  * Heights and measures for geometries that an overlay made: original corners keep theirs; new ones get theirs
  * interpolated by distance between the nearest original corners of the same ring or path; NaN where a ring has none.
  */
-export function fillHeights(source: GeometryArray, indices: readonly number[], made: GeometryArray): GeometryArray {
+export function fillHeights(
+  source: GeometryArray,
+  indices: readonly number[],
+  made: GeometryArray,
+): GeometryArray {
   const z = source.z === null ? null : ordinates(source, indices, made, source.z);
   const m = source.m === null ? null : ordinates(source, indices, made, source.m);
   return new GeometryArray({ ...made.buffers(), z, m });
 }
 
-function ordinates(source: GeometryArray, indices: readonly number[], made: GeometryArray, from: Float64Array): Float64Array {
+function ordinates(
+  source: GeometryArray,
+  indices: readonly number[],
+  made: GeometryArray,
+  from: Float64Array,
+): Float64Array {
   const out = new Float64Array(made.vertexCount).fill(NaN);
   indices.forEach((i, k) => {
     const known = new Map<number, Map<number, number>>();
@@ -45,7 +54,8 @@ function interpolate(xy: Float64Array, out: Float64Array, first: number, end: nu
     else {
       const distance = (a: number, b: number) => {
         let sum = 0;
-        for (let k = a; k < b; k++) sum += Math.hypot(xy[2 * k + 2] - xy[2 * k], xy[2 * k + 3] - xy[2 * k + 1]);
+        for (let k = a; k < b; k++)
+          sum += Math.hypot(xy[2 * k + 2] - xy[2 * k], xy[2 * k + 3] - xy[2 * k + 1]);
         return sum;
       };
       const share = distance(before, v) / (distance(before, after) || 1);

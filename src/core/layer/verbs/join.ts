@@ -26,7 +26,12 @@ interface HeldTable {
 
 const encoder = new TextEncoder();
 
-async function hold(table: Table, key: number, chosen: readonly number[], repaired: (text: string) => string | null): Promise<HeldTable> {
+async function hold(
+  table: Table,
+  key: number,
+  chosen: readonly number[],
+  repaired: (text: string) => string | null,
+): Promise<HeldTable> {
   const index = new KeyIndex();
   const builders = chosen.map((c) => new ColumnBuilder(table.schema[c].type));
   let rows = 0;
@@ -37,7 +42,8 @@ async function hold(table: Table, key: number, chosen: readonly number[], repair
         blankKeys++;
         return;
       }
-      const other = repaired === unchanged ? null : repaired(new TextDecoder().decode(bytes.subarray(start, end)));
+      const other =
+        repaired === unchanged ? null : repaired(new TextDecoder().decode(bytes.subarray(start, end)));
       if (other === null) index.add(bytes, start, end, rows + row);
       else {
         const changed = encoder.encode(other);
@@ -74,7 +80,10 @@ async function keysOf(table: Table, key: number): Promise<KeyIndex> {
  * (the first row was taken), and repairs with their proof.
  */
 export function join<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
-  const [layerKey, tableKey] = [requireField(layer.schema, options.on[0], layer.name), requireField(table.schema, options.on[1], table.name)];
+  const [layerKey, tableKey] = [
+    requireField(layer.schema, options.on[0], layer.name),
+    requireField(table.schema, options.on[1], table.name),
+  ];
   const wanted = options.columns ?? table.schema.filter((_, c) => c !== tableKey).map((field) => field.name);
   const chosen: number[] = [];
   const added: Field[] = [];
@@ -82,13 +91,26 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
   for (const column of wanted) {
     const [name, rename] = typeof column === 'string' ? [column, column] : column;
     const c = requireField(table.schema, name, table.name);
-    const free = freeName(rename, [...layer.schema, ...added].map((field) => field.name));
-    if (free !== rename) notes.push(`The column ${rename} of ${table.name} is called ${free} here, since ${layer.name} has a ${rename} already.`);
+    const free = freeName(
+      rename,
+      [...layer.schema, ...added].map((field) => field.name),
+    );
+    if (free !== rename)
+      notes.push(
+        `The column ${rename} of ${table.name} is called ${free} here, since ${layer.name} has a ${rename} already.`,
+      );
     chosen.push(c);
-    added.push({ ...table.schema[c], name: free, title: table.schema[c].title ?? (free === name ? undefined : name) });
+    added.push({
+      ...table.schema[c],
+      name: free,
+      title: table.schema[c].title ?? (free === name ? undefined : name),
+    });
   }
   if (options.repair !== undefined && options.repair !== 'leading zeros') {
-    throw new IsomericError('repair-unknown', `There is no key repair “${options.repair}”.`, { blame: 'usage', advice: 'There is: leading zeros.' });
+    throw new IsomericError('repair-unknown', `There is no key repair “${options.repair}”.`, {
+      blame: 'usage',
+      advice: 'There is: leading zeros.',
+    });
   }
   const schema: Schema = [...layer.schema, ...added];
   return applyVerb('Join', layer, {
@@ -102,8 +124,13 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
         const width = digitWidth(await keysOf(layer, layerKey));
         if (width > 0) {
           pad = (text) => withZeros(text, width);
-          account.notes.push(`Repair: leading zeros of ${tableField(options)} were restored to ${width} digits, as asked.`);
-        } else account.notes.push(`Repair: leading zeros were to be restored, but the keys of ${layer.name} are not digits of one length; nothing was changed.`);
+          account.notes.push(
+            `Repair: leading zeros of ${tableField(options)} were restored to ${width} digits, as asked.`,
+          );
+        } else
+          account.notes.push(
+            `Repair: leading zeros were to be restored, but the keys of ${layer.name} are not digits of one length; nothing was changed.`,
+          );
       }
       const held = await hold(table, tableKey, chosen, pad);
       const used = new Uint8Array(held.index.size);
@@ -126,7 +153,9 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
           rows[i] = held.index.firstRow[key];
         });
         all += batch.length;
-        yield batch.with({ columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))] });
+        yield batch.with({
+          columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))],
+        });
       }
       const lonely: string[] = [];
       for (let key = 0; key < layerIndex.size; key++) {
@@ -140,34 +169,57 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
         if (held.index.times[key] > 1) twice.push(held.index.text(key));
       }
       account.counts = {
-        in: all, matched, withoutRow: all - matched, tableRows: held.rows, tableKeysLeftOver: over.length, tableKeysTwice: twice.length,
-        blankKeys: blank, blankTableKeys: held.blankKeys,
+        in: all,
+        matched,
+        withoutRow: all - matched,
+        tableRows: held.rows,
+        tableKeysLeftOver: over.length,
+        tableKeysTwice: twice.length,
+        blankKeys: blank,
+        blankTableKeys: held.blankKeys,
       };
       if (lonely.length > 0) account.notes.push(`Without a row in ${table.name}: ${sample(lonely)}.`);
       if (over.length > 0) account.notes.push(`Keys of ${table.name} without a feature: ${sample(over)}.`);
       if (twice.length > 0) {
-        account.notes.push(`Keys that occur twice in ${table.name}: ${sample(twice)}; the first row was taken.`);
+        account.notes.push(
+          `Keys that occur twice in ${table.name}: ${sample(twice)}; the first row was taken.`,
+        );
         account.findings.push({
-          code: 'join-key-twice', severity: 'warning', layer: layer.name,
+          code: 'join-key-twice',
+          severity: 'warning',
+          layer: layer.name,
           words: `${twice.length} ${twice.length === 1 ? 'key occurs' : 'keys occur'} more than once in ${table.name} (${sample(twice)}); the first row of each was taken.`,
           repair: 'filter the table to one row a key, or sum its rows by key first',
         });
       }
-      const proposals = options.repair === undefined ? [proposeZeros(over, layerIndex, table.name), proposeZeros(lonely, held.index, layer.name)] : [];
+      const proposals =
+        options.repair === undefined
+          ? [proposeZeros(over, layerIndex, table.name), proposeZeros(lonely, held.index, layer.name)]
+          : [];
       for (const proposal of proposals) {
         if (proposal === undefined) continue;
         account.findings.push({
-          code: 'join-zeros-lost', severity: 'warning', layer: layer.name, words: proposal.words, repair: 'join with “repair: leading zeros”',
+          code: 'join-zeros-lost',
+          severity: 'warning',
+          layer: layer.name,
+          words: proposal.words,
+          repair: 'join with “repair: leading zeros”',
         });
       }
       if (matched < all && all > 0) {
         account.findings.push({
-          code: 'join-incomplete', severity: matched === 0 ? 'error' : 'warning', layer: layer.name,
+          code: 'join-incomplete',
+          severity: matched === 0 ? 'error' : 'warning',
+          layer: layer.name,
           words: `${grouped(all - matched)} of ${grouped(all)} ${layer.name} found no row in ${table.name} (${sample(lonely)}).`,
         });
       }
-      const counts: Count[] = [[matched, `matched on ${options.on[0]} = ${options.on[1]}`], [all - matched, `without a row in ${table.name}`], [over.length, `keys of ${table.name} left over`]];
-      if (twice.length > 0) counts.push([twice.length, 'keys twice']);
+      const counts: Count[] = [
+        [matched, `matched on ${options.on[0]} = ${options.on[1]}`],
+        [all - matched, `without a row in ${table.name}`],
+        [over.length, `keys of ${table.name} left over`],
+      ];
+      if (twice.length > 0) counts.push([twice.length, twice.length === 1 ? 'key twice' : 'keys twice']);
       closeAccount(account, [all, `${layer.name} in`], ...counts);
     },
   });
@@ -186,7 +238,10 @@ function sample(keys: readonly string[]): string {
 export function parseOn(text: string): [string, string] {
   const found = /^\s*(?:"([^"]+)"|([^="]+?))\s*(?:=\s*(?:"([^"]+)"|([^="]+?))\s*)?$/.exec(text);
   if (found === null) {
-    throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, { blame: 'usage', advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.' });
+    throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, {
+      blame: 'usage',
+      advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.',
+    });
   }
   const left = found[1] ?? found[2];
   return [left, found[3] ?? found[4] ?? left];

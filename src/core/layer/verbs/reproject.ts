@@ -8,9 +8,16 @@ import { applyVerb } from './verb.ts';
 /** Brings a layer into another CRS. Features with a point that has no image there are told, and keep no geometry there. */
 export function reproject(layer: Layer, target: Crs): Layer {
   if (layer.crs === null) {
-    throw new IsomericError('crs-missing', `The layer ${layer.name} has no CRS, so it cannot be reprojected.`, {
-      place: { layer: layer.name }, advice: 'Say which one it has (in a study: crs on the layer; on the command line: --from CRS); it is never assumed.', blame: 'input',
-    });
+    throw new IsomericError(
+      'crs-missing',
+      `The layer ${layer.name} has no CRS, so it cannot be reprojected.`,
+      {
+        place: { layer: layer.name },
+        advice:
+          'Say which one it has (in a study: crs on the layer; on the command line: --from CRS); it is never assumed.',
+        blame: 'input',
+      },
+    );
   }
   const through = transformer(layer.crs, target);
   const source = layer.crs;
@@ -36,9 +43,13 @@ export function reproject(layer: Layer, target: Crs): Layer {
               lostFeatures++;
               if (account.findings.length < 100) {
                 account.findings.push({
-                  code: 'outside-projection', severity: 'error', layer: layer.name, feature: batch.id(i),
+                  code: 'outside-projection',
+                  severity: 'error',
+                  layer: layer.name,
+                  feature: batch.id(i),
                   at: [geometry.xy[2 * v], geometry.xy[2 * v + 1]],
-                  words: `A point of the feature has no image in ${crsLabel(target)}.`, repair: 'clip the layer to the study area first',
+                  words: `A point of the feature has no image in ${crsLabel(target)}.`,
+                  repair: 'clip the layer to the study area first',
                 });
               }
               break;
@@ -49,7 +60,13 @@ export function reproject(layer: Layer, target: Crs): Layer {
       }
       account.counts = { in: all, out: all, withoutImage: lostFeatures };
       account.notes.push(`From ${crsLabel(source)} to ${crsLabel(target)}: ${through.datumWords}.`);
-      if (lostFeatures > 0) closeAccount(account, [all, `${layer.name} in`], [all - lostFeatures, `brought to ${crsLabel(target)}`], [lostFeatures, 'with points that have no image there']);
+      if (lostFeatures > 0)
+        closeAccount(
+          account,
+          [all, `${layer.name} in`],
+          [all - lostFeatures, `brought to ${crsLabel(target)}`],
+          [lostFeatures, 'with points that have no image there'],
+        );
       else closeAccount(account, [all, `${layer.name} in`], [all, `brought to ${crsLabel(target)}`]);
     },
   });
@@ -69,7 +86,11 @@ export function assignCrs(layer: Layer, crs: Crs): Layer {
         yield batch;
       }
       account.counts = { in: all };
-      closeAccount(account, [all, `${layer.name} in`], [all, `read as ${crsLabel(crs)} instead of ${crsLabel(layer.crs)}`]);
+      closeAccount(
+        account,
+        [all, `${layer.name} in`],
+        [all, `read as ${crsLabel(crs)} instead of ${crsLabel(layer.crs)}`],
+      );
     },
   });
 }

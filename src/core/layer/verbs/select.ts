@@ -4,7 +4,10 @@ import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 /** Keeps the named columns, in the given order, and renames those written as [name, new name]. */
-export function selectColumns<T extends Table>(table: T, columns: readonly (string | readonly [string, string])[]): T {
+export function selectColumns<T extends Table>(
+  table: T,
+  columns: readonly (string | readonly [string, string])[],
+): T {
   const chosen = columns.map((column) => {
     const [name, rename] = typeof column === 'string' ? [column, column] : column;
     const index = requireField(table.schema, name, table.name);
@@ -22,7 +25,11 @@ export function selectColumns<T extends Table>(table: T, columns: readonly (stri
         yield batch.with({ columns: chosen.map(({ index }) => batch.columns[index]) });
       }
       account.counts = { in: all };
-      closeAccount(account, [all, `${table.name} in`], [chosen.length, `of ${table.schema.length} columns kept`]);
+      closeAccount(
+        account,
+        [all, `${table.name} in`],
+        [chosen.length, `of ${table.schema.length} columns kept`],
+      );
     },
   });
 }

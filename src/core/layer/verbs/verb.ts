@@ -23,7 +23,11 @@ export interface Plan {
 export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan): T {
   const account = openAccount(verb, source.name);
   const changed = isLayer(source)
-    ? { crs: plan.crs === undefined ? source.crs : plan.crs, kinds: 'kinds' in plan ? plan.kinds : source.kinds, extent: plan.extent }
+    ? {
+        crs: plan.crs === undefined ? source.crs : plan.crs,
+        kinds: 'kinds' in plan ? plan.kinds : source.kinds,
+        extent: plan.extent,
+      }
     : {};
   return {
     ...source,
@@ -31,9 +35,10 @@ export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan):
     schema: plan.schema ?? source.schema,
     count: plan.count,
     accounts: [...source.accounts, account],
-    batches(options?: ReadOptions) {
+    async *batches(options?: ReadOptions) {
+      // When reading begins, not when it is asked for: a verb may read its source once before it reads it for good.
       resetAccount(account);
-      return plan.run(account, source.batches(plan.handOn?.(options)));
+      yield* plan.run(account, source.batches(plan.handOn?.(options)));
     },
   };
 }

@@ -1,5 +1,5 @@
-import { suggest } from '../../nearest.ts';
 import type { Batch } from '../../layer/batch.ts';
+import { suggest } from '../../nearest.ts';
 import { type FieldType, fieldIndex, type Schema } from '../schema.ts';
 import { expressionError, parseExpression } from './parse.ts';
 import type { Expression } from './syntax.ts';
@@ -20,10 +20,24 @@ export interface Compiled {
 }
 
 const kindOfType: Record<FieldType, Kind> = {
-  integer: 'number', real: 'number', text: 'text', boolean: 'boolean', date: 'date', timestamp: 'timestamp', bytes: 'text', json: 'text',
+  integer: 'number',
+  real: 'number',
+  text: 'text',
+  boolean: 'boolean',
+  date: 'date',
+  timestamp: 'timestamp',
+  bytes: 'text',
+  json: 'text',
 };
 
-const kindWords: Record<Kind, string> = { number: 'a number', text: 'text', boolean: 'true or false', date: 'a date', timestamp: 'a time', null: 'NULL' };
+const kindWords: Record<Kind, string> = {
+  number: 'a number',
+  text: 'text',
+  boolean: 'true or false',
+  date: 'a date',
+  timestamp: 'a time',
+  null: 'NULL',
+};
 
 /** Compiles CQL2 text. Unknown fields and comparisons of unlike things are told with their character. */
 export function compileExpression(text: string, schema: Schema, of: string): Compiled {
@@ -63,14 +77,19 @@ class Compiler {
     switch (e.op) {
       case 'literal': {
         const { value } = e;
-        const kind: Kind = e.kind ?? (value === null ? 'null' : typeof value === 'string' ? 'text' : (typeof value as 'number'));
+        const kind: Kind =
+          e.kind ??
+          (value === null ? 'null' : typeof value === 'string' ? 'text' : (typeof value as 'number'));
         return { kind, whole: Number.isInteger(value), bind: () => () => value };
       }
       case 'property':
         return this.property(e.name, e.at);
       case 'and':
       case 'or':
-        return this.logic(e.op, e.args.map((arg) => this.wanted(arg, 'boolean')));
+        return this.logic(
+          e.op,
+          e.args.map((arg) => this.wanted(arg, 'boolean')),
+        );
       case 'not': {
         const arg = this.wanted(e.arg, 'boolean');
         return node('boolean', (batch) => {
@@ -118,7 +137,10 @@ class Compiler {
       case 'casei':
       case 'accenti': {
         const arg = this.wanted(e.arg, 'text');
-        const fold = e.op === 'casei' ? (t: string) => t.toLowerCase() : (t: string) => t.normalize('NFD').replace(/\p{M}/gu, '');
+        const fold =
+          e.op === 'casei'
+            ? (t: string) => t.toLowerCase()
+            : (t: string) => t.normalize('NFD').replace(/\p{M}/gu, '');
         return node('text', (batch) => {
           const read = arg.bind(batch);
           return (i) => {
@@ -129,13 +151,16 @@ class Compiler {
       }
       case 'negate': {
         const arg = this.wanted(e.arg, 'number');
-        return { ...node('number', (batch) => {
-          const read = arg.bind(batch);
-          return (i) => {
-            const value = read(i);
-            return value === null ? null : -(value as number);
-          };
-        }), whole: arg.whole };
+        return {
+          ...node('number', (batch) => {
+            const read = arg.bind(batch);
+            return (i) => {
+              const value = read(i);
+              return value === null ? null : -(value as number);
+            };
+          }),
+          whole: arg.whole,
+        };
       }
       default:
         return this.arithmetic(e);
@@ -145,13 +170,25 @@ class Compiler {
   private wanted(e: Expression, kind: Kind): Node {
     const compiled = this.compile(e);
     if (compiled.kind === kind || compiled.kind === 'null') return compiled;
-    return this.fail('expression-type', `${kindWords[kind]} is needed, but this is ${kindWords[compiled.kind]},`, e.at);
+    return this.fail(
+      'expression-type',
+      `${kindWords[kind]} is needed, but this is ${kindWords[compiled.kind]},`,
+      e.at,
+    );
   }
 
   private property(name: string, at: number): Node {
     const index = fieldIndex(this.schema, name);
     if (index < 0) {
-      this.fail('field-unknown', `There is no field “${name}” in ${this.of},`, at, suggest(name, this.schema.map((field) => field.name)));
+      this.fail(
+        'field-unknown',
+        `There is no field “${name}” in ${this.of},`,
+        at,
+        suggest(
+          name,
+          this.schema.map((field) => field.name),
+        ),
+      );
     }
     this.fields.add(name);
     const field = this.schema[index];
@@ -159,17 +196,25 @@ class Compiler {
     const whole = field.type === 'integer';
     if (kind === 'text') return { kind, whole, bind: (batch) => (i) => batch.columns[index].text(i) };
     if (kind === 'boolean') {
-      return { kind, whole, bind: (batch) => {
-        const column = batch.columns[index];
-        return (i) => (column.isNull(i) ? null : column.numbers![i] === 1);
-      } };
+      return {
+        kind,
+        whole,
+        bind: (batch) => {
+          const column = batch.columns[index];
+          return (i) => (column.isNull(i) ? null : column.numbers![i] === 1);
+        },
+      };
     }
-    return { kind, whole, bind: (batch) => {
-      const column = batch.columns[index];
-      const numbers = column.numbers!;
-      if (column.valid === null) return (i) => numbers[i];
-      return (i) => (column.isNull(i) ? null : numbers[i]);
-    } };
+    return {
+      kind,
+      whole,
+      bind: (batch) => {
+        const column = batch.columns[index];
+        const numbers = column.numbers!;
+        if (column.valid === null) return (i) => numbers[i];
+        return (i) => (column.isNull(i) ? null : numbers[i]);
+      },
+    };
   }
 
   /** Three-valued logic: NULL AND FALSE is FALSE, NULL OR TRUE is TRUE, else NULL stays NULL. */
@@ -193,15 +238,31 @@ class Compiler {
     const left = this.compile(leftE);
     const right = this.compile(rightE);
     if (left.kind !== right.kind && left.kind !== 'null' && right.kind !== 'null') {
-      const codeAsNumber = (left.kind === 'text' && right.kind === 'number' && rightE.op === 'literal' && rightE) || (right.kind === 'text' && left.kind === 'number' && leftE.op === 'literal' && leftE);
-      const advice = codeAsNumber ? `Codes are text: write '${String(codeAsNumber.value)}' in single quotes.` : '';
-      this.fail('expression-type', `${kindWords[left.kind]} is compared with ${kindWords[right.kind]}`, at, advice);
+      const codeAsNumber =
+        (left.kind === 'text' && right.kind === 'number' && rightE.op === 'literal' && rightE) ||
+        (right.kind === 'text' && left.kind === 'number' && leftE.op === 'literal' && leftE);
+      const advice = codeAsNumber
+        ? `Codes are text: write '${String(codeAsNumber.value)}' in single quotes.`
+        : '';
+      this.fail(
+        'expression-type',
+        `${kindWords[left.kind]} is compared with ${kindWords[right.kind]}`,
+        at,
+        advice,
+      );
     }
     const text = left.kind === 'text';
-    const order: (a: never, b: never) => number = text && op !== '=' && op !== '<>' ? (collator.compare as never) : (a, b) => (a < b ? -1 : a > b ? 1 : 0);
+    const order: (a: never, b: never) => number =
+      text && op !== '=' && op !== '<>'
+        ? (collator.compare as never)
+        : (a, b) => (a < b ? -1 : a > b ? 1 : 0);
     const test: (c: number) => boolean = {
-      '=': (c: number) => c === 0, '<>': (c: number) => c !== 0, '<': (c: number) => c < 0,
-      '>': (c: number) => c > 0, '<=': (c: number) => c <= 0, '>=': (c: number) => c >= 0,
+      '=': (c: number) => c === 0,
+      '<>': (c: number) => c !== 0,
+      '<': (c: number) => c < 0,
+      '>': (c: number) => c > 0,
+      '<=': (c: number) => c <= 0,
+      '>=': (c: number) => c >= 0,
     }[op]!;
     return node('boolean', (batch) => {
       const a = left.bind(batch);
@@ -244,18 +305,22 @@ class Compiler {
       '^': (a: number, b: number) => a ** b,
     }[e.op];
     const whole = e.op === 'div' || (e.op !== '/' && e.op !== '^' && left.whole && right.whole);
-    return { kind: 'number', whole, bind: (batch) => {
-      const a = left.bind(batch);
-      const b = right.bind(batch);
-      return (i) => {
-        const x = a(i);
-        const y = b(i);
-        if (x === null || y === null) return null;
-        const value = operate(x as number, y as number);
-        // Division by zero and other results that are no number are no value.
-        return Number.isFinite(value) ? value : null;
-      };
-    } };
+    return {
+      kind: 'number',
+      whole,
+      bind: (batch) => {
+        const a = left.bind(batch);
+        const b = right.bind(batch);
+        return (i) => {
+          const x = a(i);
+          const y = b(i);
+          if (x === null || y === null) return null;
+          const value = operate(x as number, y as number);
+          // Division by zero and other results that are no number are no value.
+          return Number.isFinite(value) ? value : null;
+        };
+      },
+    };
   }
 }
 

@@ -8,33 +8,72 @@ interface Token {
   at: number;
 }
 
-const keywords = new Set(['and', 'or', 'not', 'in', 'like', 'between', 'is', 'null', 'true', 'false', 'div', 'casei', 'accenti', 'date', 'timestamp']);
+const keywords = new Set([
+  'and',
+  'or',
+  'not',
+  'in',
+  'like',
+  'between',
+  'is',
+  'null',
+  'true',
+  'false',
+  'div',
+  'casei',
+  'accenti',
+  'date',
+  'timestamp',
+]);
 const deepest = 200;
 
 /** An error in an expression that points at its character. */
-export function expressionError(code: string, words: string, text: string, at: number, advice = ''): IsomericError {
+export function expressionError(
+  code: string,
+  words: string,
+  text: string,
+  at: number,
+  advice = '',
+): IsomericError {
   const from = Math.max(0, at - 30);
   const shown = text.slice(from, at + 30).replace(/\s/g, ' ');
   const pointer = `\n  ${from > 0 ? '…' : ''}${shown}\n  ${' '.repeat(at - from + (from > 0 ? 1 : 0))}^`;
-  return new IsomericError(code, `${words} at character ${at + 1}:${pointer}\n`, { place: { column: at + 1 }, advice, blame: 'usage' });
+  return new IsomericError(code, `${words} at character ${at + 1}:${pointer}\n`, {
+    place: { column: at + 1 },
+    advice,
+    blame: 'usage',
+  });
 }
 
 function tokens(text: string): Token[] {
   const list: Token[] = [];
-  const pattern = /\s+|(?<number>(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?<name>[\p{L}_][\p{L}\p{N}_.:]*)|'(?<text>(?:[^']|'')*)'|"(?<quoted>(?:[^"]|"")*)"|(?<sign><>|<=|>=|[-+*/%^=<>(),])/uy;
+  const pattern =
+    /\s+|(?<number>(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?<name>[\p{L}_][\p{L}\p{N}_.:]*)|'(?<text>(?:[^']|'')*)'|"(?<quoted>(?:[^"]|"")*)"|(?<sign><>|<=|>=|[-+*/%^=<>(),])/uy;
   let at = 0;
   while (at < text.length) {
     pattern.lastIndex = at;
     const found = pattern.exec(text);
     if (found === null) {
       const open = text[at] === "'" || text[at] === '"';
-      throw expressionError('expression-syntax', open ? 'A quote is not closed' : `“${text[at]}” means nothing here`, text, at, text[at] === '!' ? 'Write <> for “not equal”.' : text[at] === '&' || text[at] === '|' ? 'Write AND, OR.' : '');
+      throw expressionError(
+        'expression-syntax',
+        open ? 'A quote is not closed' : `“${text[at]}” means nothing here`,
+        text,
+        at,
+        text[at] === '!'
+          ? 'Write <> for “not equal”.'
+          : text[at] === '&' || text[at] === '|'
+            ? 'Write AND, OR.'
+            : '',
+      );
     }
     const groups = found.groups!;
     if (groups.number !== undefined) list.push({ kind: 'number', text: groups.number, at });
     else if (groups.name !== undefined) list.push({ kind: 'name', text: groups.name, at });
-    else if (groups.text !== undefined) list.push({ kind: 'text', text: groups.text.replaceAll("''", "'"), at });
-    else if (groups.quoted !== undefined) list.push({ kind: 'quoted', text: groups.quoted.replaceAll('""', '"'), at });
+    else if (groups.text !== undefined)
+      list.push({ kind: 'text', text: groups.text.replaceAll("''", "'"), at });
+    else if (groups.quoted !== undefined)
+      list.push({ kind: 'quoted', text: groups.quoted.replaceAll('""', '"'), at });
     else if (groups.sign !== undefined) list.push({ kind: 'sign', text: groups.sign, at });
     at = pattern.lastIndex;
   }
@@ -58,7 +97,12 @@ export function parseExpression(text: string): Expression {
     throw expressionError('expression-syntax', words, text, token.at, advice);
   };
   const sign = (wanted: string) => {
-    if (!isSign(wanted)) fail(peek().kind === 'end' ? `“${wanted}” is missing at the end` : `“${wanted}” is expected, not “${peek().text}”,`);
+    if (!isSign(wanted))
+      fail(
+        peek().kind === 'end'
+          ? `“${wanted}” is missing at the end`
+          : `“${wanted}” is expected, not “${peek().text}”,`,
+      );
     next++;
   };
   const deeper = <T>(work: () => T): T => {
@@ -68,15 +112,16 @@ export function parseExpression(text: string): Expression {
     return result;
   };
 
-  const or = (): Expression => deeper(() => {
-    const at = peek().at;
-    const args = [and()];
-    while (isWord('or')) {
-      next++;
-      args.push(and());
-    }
-    return args.length === 1 ? args[0] : { op: 'or', args, at };
-  });
+  const or = (): Expression =>
+    deeper(() => {
+      const at = peek().at;
+      const args = [and()];
+      while (isWord('or')) {
+        next++;
+        args.push(and());
+      }
+      return args.length === 1 ? args[0] : { op: 'or', args, at };
+    });
   const and = (): Expression => {
     const at = peek().at;
     const args = [not()];
@@ -118,7 +163,11 @@ export function parseExpression(text: string): Expression {
       next++;
       const pattern = peek();
       if (pattern.kind !== 'text') {
-        return fail('A text in single quotes is expected after LIKE', pattern, 'For example: name LIKE \'Upper %\'.');
+        return fail(
+          'A text in single quotes is expected after LIKE',
+          pattern,
+          "For example: name LIKE 'Upper %'.",
+        );
       }
       next++;
       return { op: 'like', arg: left, pattern: pattern.text, at };
@@ -203,7 +252,12 @@ export function parseExpression(text: string): Expression {
         const lower = token.text.toLowerCase();
         if (!keywords.has(lower)) {
           next++;
-          if (isSign('(')) fail(`There is no function “${token.text}”`, token, 'CASEI, ACCENTI, DATE and TIMESTAMP are known.');
+          if (isSign('('))
+            fail(
+              `There is no function “${token.text}”`,
+              token,
+              'CASEI, ACCENTI, DATE and TIMESTAMP are known.',
+            );
           return { op: 'property', name: token.text, at };
         }
         if (lower === 'true' || lower === 'false') {
@@ -225,16 +279,24 @@ export function parseExpression(text: string): Expression {
           next++;
           const given = bracketedText();
           const value = lower === 'date' ? parseDate(given.text) : parseTimestamp(given.text);
-          if (Number.isNaN(value)) fail(`“${given.text}” is no ${lower === 'date' ? 'date like 2024-05-01' : 'time like 2024-05-01T10:00:00Z'}`, given);
+          if (Number.isNaN(value))
+            fail(
+              `“${given.text}” is no ${lower === 'date' ? 'date like 2024-05-01' : 'time like 2024-05-01T10:00:00Z'}`,
+              given,
+            );
           return { op: 'literal', value, kind: lower, at };
         }
         if (lower === 'not') return not();
       }
     }
-    return fail(token.kind === 'end' ? 'The expression ends too early' : `“${token.text}” is not expected`, token);
+    return fail(
+      token.kind === 'end' ? 'The expression ends too early' : `“${token.text}” is not expected`,
+      token,
+    );
   };
 
   const expression = or();
-  if (peek().kind !== 'end') fail(`“${peek().text}” is not expected`, peek(), peek().text === '=' ? 'Write = once.' : '');
+  if (peek().kind !== 'end')
+    fail(`“${peek().text}” is not expected`, peek(), peek().text === '=' ? 'Write = once.' : '');
   return expression;
 }
