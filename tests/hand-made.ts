@@ -41,13 +41,14 @@ export function shapeBytes(type: 1 | 3 | 5 | 8, shapes: readonly number[][][][])
   view.setInt32(24, total / 2);
   view.setInt32(28, 1000, true);
   view.setInt32(32, type, true);
-  const all = shapes.flat(2);
-  [
-    Math.min(...all.map((p) => p[0])),
-    Math.min(...all.map((p) => p[1])),
-    Math.max(...all.map((p) => p[0])),
-    Math.max(...all.map((p) => p[1])),
-  ].forEach((v, k) => {
+  const box = [Infinity, Infinity, -Infinity, -Infinity];
+  for (const [x, y] of shapes.flat(2)) {
+    box[0] = Math.min(box[0], x);
+    box[1] = Math.min(box[1], y);
+    box[2] = Math.max(box[2], x);
+    box[3] = Math.max(box[3], y);
+  }
+  box.forEach((v, k) => {
     view.setFloat64(36 + 8 * k, v, true);
   });
   let at = 100;

@@ -74,8 +74,10 @@ export async function wholeSource(source: ByteSource, limit: number): Promise<Ui
 /** Hands out exact numbers of bytes from a stream, in order. */
 export class ByteQueue {
   private readonly chunks: AsyncIterator<Uint8Array>;
-  private buffer: Uint8Array = new Uint8Array(0);
-  private at = 0;
+  /** Bytes at hand, and where the next one to take lies among them; for readers that make no view of each record. */
+  buffer: Uint8Array = new Uint8Array(0);
+  view: DataView = new DataView(this.buffer.buffer);
+  at = 0;
   /** Bytes handed out so far. */
   taken = 0;
 
@@ -108,16 +110,23 @@ export class ByteQueue {
         used += part.length;
       }
     }
+    this.view = new DataView(this.buffer.buffer, this.buffer.byteOffset, this.buffer.byteLength);
     this.at = 0;
     return total;
   }
 
-  /** The next `count` bytes, which must be ready. The view is valid until the next `ensure`. */
-  take(count: number): Uint8Array {
-    const view = this.buffer.subarray(this.at, this.at + count);
+  /** Passes `count` bytes, which must be ready; returns where in `buffer` they begin. */
+  pass(count: number): number {
+    const from = this.at;
     this.at += count;
     this.taken += count;
-    return view;
+    return from;
+  }
+
+  /** The next `count` bytes, which must be ready. The view is valid until the next `ensure`. */
+  take(count: number): Uint8Array {
+    const from = this.pass(count);
+    return this.buffer.subarray(from, from + count);
   }
 
   /** Lets go of the source. */

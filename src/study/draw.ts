@@ -62,7 +62,7 @@ function lineStyle(name: string, turn: number) {
   return /water|river|canal|stream/i.test(name) ? lineStyles[1] : turn === 0 ? lineStyles[0] : lineStyles[2];
 }
 
-/** Draws one map of a study; returns its SVG. */
+/** Draws a map of a study; returns its SVG. */
 export async function drawMap(
   name: string,
   map: StudyMap,

@@ -120,6 +120,27 @@ export class GeometryBuilder {
     this.vertices += count;
   }
 
+  /** Adds `count` vertices from little-endian bytes, starting at byte `at`. */
+  runBytes(view: DataView, at: number, count: number): void {
+    const k = 2 * this.vertices;
+    const end = k + 2 * count;
+    if (end > this.xy.length) this.xy = grown(this.xy, end);
+    const { xy } = this;
+    for (let i = k, byte = at; i < end; i++, byte += 8) xy[i] = view.getFloat64(byte, true);
+    if (this.z !== null || this.m !== null) {
+      for (let i = 0; i < count; i++) {
+        if (this.z !== null) this.setZ(Number.NaN, this.vertices + i);
+        if (this.m !== null) this.setM(Number.NaN, this.vertices + i);
+      }
+    }
+    this.vertices += count;
+  }
+
+  /** Coordinate k (x and y in turn) of the vertices so far. */
+  coordinate(k: number): number {
+    return this.xy[k];
+  }
+
   /** Copies feature i of another array whole. */
   copy(from: GeometryArray, i: number): void {
     this.feature(from.kind[i]);
@@ -185,11 +206,16 @@ export class GeometryBuilder {
       partStart: closed(this.partStart, features, parts),
       ringStart: closed(this.ringStart, parts, rings),
       vertexStart: closed(this.vertexStart, rings, vertices),
-      xy: this.xy.slice(0, 2 * vertices),
+      // Handed over as it is when it is nearly full; copied when most of it would be carried along unused.
+      xy:
+        2 * vertices > 0.6 * this.xy.length
+          ? this.xy.subarray(0, 2 * vertices)
+          : this.xy.slice(0, 2 * vertices),
       z: this.z === null ? null : this.z.slice(0, vertices),
       m: this.m === null ? null : this.m.slice(0, vertices),
       partKind: this.partKind === null ? null : this.partKind.slice(0, parts),
     });
+    if (array.xy.buffer === this.xy.buffer) this.xy = new Float64Array(this.xy.length);
     this.back({ features: 0, parts: 0, rings: 0, vertices: 0 });
     this.z = null;
     this.m = null;

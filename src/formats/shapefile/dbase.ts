@@ -233,16 +233,17 @@ export class DbaseColumns {
     for (const builder of this.builders) builder.null();
   }
 
-  add(record: Uint8Array): void {
+  /** Adds the record that begins at byte `from`. */
+  add(record: Uint8Array, from = 0): void {
     const { fields, builders } = this;
     for (let f = 0; f < fields.length; f++) {
       const field = fields[f];
-      this.value(record, field, builders[f]);
+      this.value(record, from, field, builders[f]);
     }
   }
 
-  private value(record: Uint8Array, field: DbaseField, builder: ColumnBuilder): void {
-    let start = field.at;
+  private value(record: Uint8Array, from: number, field: DbaseField, builder: ColumnBuilder): void {
+    let start = from + field.at;
     let end = start + field.width;
     if (field.letter === 'I' || field.letter === '+') {
       builder.number(new DataView(record.buffer, record.byteOffset + start, 4).getInt32(0, true));

@@ -9,14 +9,7 @@ import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer, ReadOptions } from '../../core/layer/layer.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
 import { baseName, ending } from '../names.ts';
-import {
-  DbaseColumns,
-  type DbaseHeader,
-  dbaseSchema,
-  encodingFromText,
-  readDbaseHeader,
-  records,
-} from './dbase.ts';
+import { DbaseColumns, type DbaseHeader, dbaseSchema, encodingFromText, readDbaseHeader } from './dbase.ts';
 import { readShape, type ShapeTroubles, shapeClass } from './shapes.ts';
 
 const kindsOf: Record<number, KindName[]> = {
@@ -149,11 +142,18 @@ async function* readBatches(
   options?: ReadOptions,
 ): AsyncGenerator<Batch> {
   const queue = new ByteQueue(set.shp.stream());
-  const rows = set.dbf === null ? null : records(set.dbf, set.header!)[Symbol.asyncIterator]();
+  const rows = set.dbf === null ? null : new ByteQueue(set.dbf.stream());
   const columns = set.header === null ? null : new DbaseColumns(set.header);
+  const recordLength = set.header?.recordLength ?? 0;
+  const rowCount = set.header?.records ?? 0;
   const builder = new GeometryBuilder();
   const troubles: ShapeTroubles = { wrongDirection: 0, unclosed: 0 };
   const box = options?.box;
+  const damaged = (
+    words: string,
+    byte: number,
+    advice = 'The file is damaged or was cut short: get it again.',
+  ) => new IsomericError('shapefile-damaged', words, { place: { file: set.shp.name, byte }, advice });
   let record = 0;
   let first = 0;
   let n = 0;
@@ -172,53 +172,54 @@ async function* readBatches(
   };
   try {
     await queue.ensure(100);
-    queue.take(100);
+    queue.pass(100);
+    if (rows !== null) {
+      await rows.ensure(set.header!.headerLength);
+      rows.pass(set.header!.headerLength);
+    }
     for (;;) {
       if (queue.ready < 8 && (await queue.ensure(8)) < 8) break;
-      const head = queue.take(8);
-      const length = 2 * ((head[4] << 24) | (head[5] << 16) | (head[6] << 8) | head[7]);
+      const head = queue.pass(8);
+      const length = 2 * queue.view.getInt32(head + 4);
       const at = queue.taken;
-      if (length < 4 || length > set.shp.size - at) {
-        throw new IsomericError(
-          'shapefile-damaged',
+      if (length < 4 || length > set.shp.size - at)
+        throw damaged(
           `Record ${record + 1} claims ${length} bytes, but ${set.shp.size - at} are left.`,
-          {
-            place: { file: set.shp.name, byte: at - 8 },
-            advice: 'The file is damaged or was cut short: get it again.',
-          },
+          at - 8,
         );
-      }
-      if (queue.ready < length && (await queue.ensure(length)) < length) {
-        throw new IsomericError('shapefile-damaged', `The file ends inside record ${record + 1}.`, {
-          place: { file: set.shp.name, byte: at },
-          advice: 'It was cut short: get it again.',
-        });
-      }
-      const content = queue.take(length);
+      if (queue.ready < length && (await queue.ensure(length)) < length)
+        throw damaged(`The file ends inside record ${record + 1}.`, at);
+      const content = queue.pass(length);
       record++;
-      const row = rows === null ? null : await rows.next();
-      if (row !== null && !row.done && row.value[0] === 0x2a) {
-        deleted++;
-        continue;
+      let row = -1;
+      if (
+        rows !== null &&
+        record <= rowCount &&
+        (rows.ready >= recordLength || (await rows.ensure(recordLength)) >= recordLength)
+      ) {
+        row = rows.pass(recordLength);
+        if (rows.buffer[row] === 0x2a) {
+          deleted++;
+          continue;
+        }
       }
-      if (box !== undefined && length >= 36 && !meets(content, box)) continue;
-      const before = builder.mark();
-      if (!readShape(content, builder, troubles)) {
-        builder.back(before);
-        throw new IsomericError(
-          'shapefile-damaged',
+      if (box !== undefined && length >= 36 && !meets(queue.view, content, box)) continue;
+      const before = builder.features;
+      if (
+        !readShape(queue.buffer, queue.view, content, length, builder, troubles) ||
+        builder.features !== before + 1
+      ) {
+        throw damaged(
           `The counts in record ${record} do not fit its length.`,
-          {
-            place: { file: set.shp.name, byte: at, feature: record },
-            advice: 'The file is damaged: get it again.',
-          },
+          at,
+          'The file is damaged: get it again.',
         );
       }
       if (columns !== null) {
-        if (row === null || row.done) {
+        if (row < 0) {
           withoutRow++;
           columns.blank();
-        } else columns.add(row.value);
+        } else columns.add(rows!.buffer, row);
       }
       n++;
       if (n === batchLimit || builder.vertices > 1_000_000) yield finish();
@@ -226,21 +227,20 @@ async function* readBatches(
     if (n > 0) yield finish();
   } finally {
     await queue.close();
-    await rows?.return?.(undefined);
+    await rows?.close();
   }
   tell(set, findings, { troubles, columns, deleted, withoutRow });
 }
 
-function meets(content: Uint8Array, box: Box): boolean {
-  const view = new DataView(content.buffer, content.byteOffset, content.byteLength);
-  const shape = shapeClass(view.getInt32(0, true));
+function meets(view: DataView, at: number, box: Box): boolean {
+  const shape = shapeClass(view.getInt32(at, true));
   if (shape === 0 || shape === 1) return true;
   return boxesMeet(
     [
-      view.getFloat64(4, true),
-      view.getFloat64(12, true),
-      view.getFloat64(20, true),
-      view.getFloat64(28, true),
+      view.getFloat64(at + 4, true),
+      view.getFloat64(at + 12, true),
+      view.getFloat64(at + 20, true),
+      view.getFloat64(at + 28, true),
     ],
     box,
   );

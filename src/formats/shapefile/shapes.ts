@@ -15,16 +15,17 @@ const noData = -1e38;
 
 /** A rewritten copy of a record's coordinates, since records are not aligned to eight bytes. */
 let scratch = new Float64Array(4096);
+let scratchBytes = new Uint8Array(scratch.buffer);
 const littleEndian = new Uint8Array(new Uint16Array([1]).buffer)[0] === 1;
 
-function doubles(content: Uint8Array, byte: number, count: number): Float64Array {
-  if (scratch.length < count) scratch = new Float64Array(count * 2);
-  if (littleEndian) {
-    new Uint8Array(scratch.buffer, 0, 8 * count).set(content.subarray(byte, byte + 8 * count));
-  } else {
-    const view = new DataView(content.buffer, content.byteOffset + byte, 8 * count);
-    for (let k = 0; k < count; k++) scratch[k] = view.getFloat64(8 * k, true);
+function doubles(bytes: Uint8Array, view: DataView, byte: number, count: number): Float64Array {
+  if (scratch.length < count) {
+    scratch = new Float64Array(count * 2);
+    scratchBytes = new Uint8Array(scratch.buffer);
   }
+  if (!littleEndian) for (let k = 0; k < count; k++) scratch[k] = view.getFloat64(byte + 8 * k, true);
+  else if (count > 64) scratchBytes.set(bytes.subarray(byte, byte + 8 * count));
+  else for (let k = 0; k < count; k++) scratch[k] = view.getFloat64(byte + 8 * k, true);
   return scratch;
 }
 
@@ -35,11 +36,70 @@ export interface ShapeTroubles {
   unclosed: number;
 }
 
-/** Reads one record's content (without its 8-byte header) as one feature; false when its counts and lengths disagree. */
-export function readShape(content: Uint8Array, builder: GeometryBuilder, troubles: ShapeTroubles): boolean {
-  if (content.length < 4) return false;
-  const view = new DataView(content.buffer, content.byteOffset, content.byteLength);
-  const type = view.getInt32(0, true);
+/** Where the heights and measures of a record lie; −1 where it has none. */
+interface Ordinates {
+  view: DataView;
+  z: number;
+  m: number;
+}
+
+/** Adds vertices from … end of one path, with heights and measures where they are. */
+function addPath(
+  builder: GeometryBuilder,
+  xy: Float64Array,
+  from: number,
+  end: number,
+  { view, z, m }: Ordinates,
+): void {
+  builder.ring();
+  if (z < 0 && m < 0) {
+    builder.run(xy, from, end - from);
+    return;
+  }
+  for (let v = from; v < end; v++) {
+    builder.vertex(xy[2 * v], xy[2 * v + 1]);
+    if (z >= 0) builder.height(view.getFloat64(z + 8 * v, true));
+    if (m >= 0) {
+      const measure = view.getFloat64(m + 8 * v, true);
+      if (measure > noData) builder.measure(measure);
+    }
+  }
+}
+
+/** The same for a ring, which is closed when it is not. */
+function addRing(
+  builder: GeometryBuilder,
+  xy: Float64Array,
+  from: number,
+  end: number,
+  ordinates: Ordinates,
+  troubles: ShapeTroubles,
+): void {
+  addPath(builder, xy, from, end, ordinates);
+  const a = 2 * from;
+  const b = 2 * end - 2;
+  if (xy[a] !== xy[b] || xy[a + 1] !== xy[b + 1]) {
+    builder.vertex(xy[a], xy[a + 1]);
+    troubles.unclosed++;
+  }
+}
+
+const ordinates: Ordinates = { view: new DataView(new ArrayBuffer(0)), z: -1, m: -1 };
+
+/**
+ * Reads a record's content (without its 8-byte header), which lies at bytes at … at + length, as one feature; false
+ * when its counts and lengths disagree.
+ */
+export function readShape(
+  bytes: Uint8Array,
+  view: DataView,
+  at: number,
+  length: number,
+  builder: GeometryBuilder,
+  troubles: ShapeTroubles,
+): boolean {
+  if (length < 4) return false;
+  const type = view.getInt32(at, true);
   const shape = shapeClass(type);
   const hasZ = type > 10 && type < 20;
   const hasM = type > 20;
@@ -47,86 +107,84 @@ export function readShape(content: Uint8Array, builder: GeometryBuilder, trouble
     builder.feature(Kind.None);
     return true;
   }
+  if (shape < 0) return false;
   if (shape === 1) {
-    if (content.length < 20) return false;
+    if (length < 20) return false;
     builder.feature(Kind.Point);
-    const x = view.getFloat64(4, true);
-    const y = view.getFloat64(12, true);
     builder.part();
     builder.ring();
-    builder.vertex(x, y);
-    if (hasZ && content.length >= 28) builder.height(view.getFloat64(20, true));
+    builder.vertex(view.getFloat64(at + 4, true), view.getFloat64(at + 12, true));
+    if (hasZ && length >= 28) builder.height(view.getFloat64(at + 20, true));
     const mAt = hasZ ? 28 : 20;
-    if ((hasM || hasZ) && content.length >= mAt + 8 && view.getFloat64(mAt, true) > noData)
-      builder.measure(view.getFloat64(mAt, true));
+    if ((hasM || hasZ) && length >= mAt + 8) {
+      const measure = view.getFloat64(at + mAt, true);
+      if (measure > noData) builder.measure(measure);
+    }
     return true;
   }
-  if (content.length < 40) return false;
+  if (length < 40) return false;
   const many = shape === 8;
-  const parts = many ? 1 : view.getInt32(36, true);
-  const points = view.getInt32(many ? 36 : 40, true);
-  const partsAt = 44;
+  if (!many && length < 44) return false;
+  const parts = many ? 1 : view.getInt32(at + 36, true);
+  const points = view.getInt32(at + (many ? 36 : 40), true);
   const xyAt = many ? 40 : 44 + 4 * parts;
-  if (parts < 0 || points < 0 || xyAt + 16 * points > content.length) return false;
+  if (parts < 0 || points < 0 || xyAt + 16 * points > length) return false;
   if (points === 0 || parts === 0) {
     builder.feature(shape === 8 ? Kind.MultiPoint : shape === 3 ? Kind.LineString : Kind.Polygon);
     return true;
   }
-  const starts = new Int32Array(parts + 1);
-  if (!many) for (let p = 0; p < parts; p++) starts[p] = view.getInt32(partsAt + 4 * p, true);
-  starts[parts] = points;
-  for (let p = 0; p < parts; p++) if (starts[p] < 0 || starts[p] > starts[p + 1]) return false;
-  const xy = doubles(content, xyAt, 2 * points);
-  const zAt = xyAt + 16 * points;
-  const z = hasZ && content.length >= zAt + 16 + 8 * points ? zAt + 16 : -1;
-  const mAt = z >= 0 ? z + 8 * points : zAt;
-  const m = (hasZ || hasM) && content.length >= mAt + 16 + 8 * points ? mAt + 16 : -1;
-  /** Adds vertices of one path, with heights and measures where they are. */
-  const addPath = (from: number, end: number) => {
+  if (!many && parts === 1 && type < 10 && view.getInt32(at + 44, true) === 0) {
+    // Most of what there is: one ring or path, plane. It goes straight from the file's bytes to where it stays.
+    builder.feature(shape === 3 ? Kind.LineString : Kind.Polygon);
+    builder.part();
     builder.ring();
-    if (z < 0 && m < 0) {
-      builder.run(xy, from, end - from);
-      return;
+    const k = 2 * builder.vertices;
+    builder.runBytes(view, at + xyAt, points);
+    if (shape === 3) return true;
+    const last = k + 2 * points - 2;
+    const x = builder.coordinate(k);
+    const y = builder.coordinate(k + 1);
+    if (x !== builder.coordinate(last) || y !== builder.coordinate(last + 1)) {
+      builder.vertex(x, y);
+      troubles.unclosed++;
     }
-    for (let v = from; v < end; v++) {
-      builder.vertex(xy[2 * v], xy[2 * v + 1]);
-      if (z >= 0) builder.height(view.getFloat64(z + 8 * v, true));
-      if (m >= 0) {
-        const measure = view.getFloat64(m + 8 * v, true);
-        if (measure > noData) builder.measure(measure);
-      }
-    }
-  };
+    return true;
+  }
+  const xy = doubles(bytes, view, at + xyAt, 2 * points);
+  const zAt = xyAt + 16 * points;
+  const z = hasZ && length >= zAt + 16 + 8 * points ? zAt + 16 : -1;
+  const mAt = z >= 0 ? z + 8 * points : zAt;
+  const m = (hasZ || hasM) && length >= mAt + 16 + 8 * points ? mAt + 16 : -1;
+  ordinates.view = view;
+  ordinates.z = z < 0 ? -1 : at + z;
+  ordinates.m = m < 0 ? -1 : at + m;
   if (many) {
     builder.feature(Kind.MultiPoint);
     for (let v = 0; v < points; v++) {
       builder.part();
-      addPath(v, v + 1);
+      addPath(builder, xy, v, v + 1, ordinates);
     }
     return true;
   }
+  if (parts === 1) {
+    if (view.getInt32(at + 44, true) !== 0) return false;
+    builder.feature(shape === 3 ? Kind.LineString : Kind.Polygon);
+    builder.part();
+    if (shape === 3) addPath(builder, xy, 0, points, ordinates);
+    else addRing(builder, xy, 0, points, ordinates, troubles);
+    return true;
+  }
+  const starts = new Int32Array(parts + 1);
+  for (let p = 0; p < parts; p++) starts[p] = view.getInt32(at + 44 + 4 * p, true);
+  starts[parts] = points;
+  for (let p = 0; p < parts; p++) if (starts[p] < 0 || starts[p] > starts[p + 1]) return false;
   if (shape === 3) {
-    builder.feature(parts === 1 ? Kind.LineString : Kind.MultiLineString);
+    builder.feature(Kind.MultiLineString);
     for (let p = 0; p < parts; p++) {
       if (starts[p] === starts[p + 1]) continue;
       builder.part();
-      addPath(starts[p], starts[p + 1]);
+      addPath(builder, xy, starts[p], starts[p + 1], ordinates);
     }
-    return true;
-  }
-  const closedPath = (p: number) => {
-    addPath(starts[p], starts[p + 1]);
-    const a = 2 * starts[p];
-    const b = 2 * starts[p + 1] - 2;
-    if (xy[a] !== xy[b] || xy[a + 1] !== xy[b + 1]) {
-      builder.vertex(xy[a], xy[a + 1]);
-      troubles.unclosed++;
-    }
-  };
-  if (parts === 1) {
-    builder.feature(Kind.Polygon);
-    builder.part();
-    closedPath(0);
     return true;
   }
   const owner = sortRings(xy, starts, troubles);
@@ -134,10 +192,13 @@ export function readShape(content: Uint8Array, builder: GeometryBuilder, trouble
   for (let p = 0; p < parts; p++) if (owner[p] === p) shells++;
   builder.feature(shells === 1 ? Kind.Polygon : Kind.MultiPolygon);
   for (let p = 0; p < parts; p++) {
-    if (owner[p] !== p) continue;
+    if (owner[p] !== p || starts[p] === starts[p + 1]) continue;
     builder.part();
-    closedPath(p);
-    for (let h = 0; h < parts; h++) if (h !== p && owner[h] === p) closedPath(h);
+    addRing(builder, xy, starts[p], starts[p + 1], ordinates, troubles);
+    for (let h = 0; h < parts; h++) {
+      if (h !== p && owner[h] === p && starts[h] < starts[h + 1])
+        addRing(builder, xy, starts[h], starts[h + 1], ordinates, troubles);
+    }
   }
   return true;
 }

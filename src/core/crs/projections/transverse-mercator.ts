@@ -78,14 +78,35 @@ export const transverseMercator: Method = {
           const cl = Math.cos(lambda);
           const u = cc * cl;
           const w = cc * sl;
-          const xi = Math.atan2(sc, u);
-          const eta = 0.5 * Math.log((1 + w) / (1 - w));
           // sin 2ξ′, cos 2ξ′, sinh 2η′, cosh 2η′ without further calls.
           const h2 = sc * sc + u * u;
-          const s2 = (2 * sc * u) / h2;
-          const c2 = ((u - sc) * (u + sc)) / h2;
-          const sh2 = (2 * w) / h2;
-          const ch2 = (1 + w * w) / h2;
+          // sin(ξ′ − χ) is small near the central meridian: then series take the place of two slow calls.
+          const inverse = 1 / h2;
+          const t = sc * cc * (1 - cl) * Math.sqrt(inverse);
+          let xi: number;
+          let eta: number;
+          if (w < 0.1 && w > -0.1 && t < 0.04 && t > -0.04 && cl > 0) {
+            const t2 = t * t;
+            const w2 = w * w;
+            xi =
+              phi +
+              d +
+              t *
+                (1 + t2 * (1 / 6 + t2 * (3 / 40 + t2 * (15 / 336 + t2 * (105 / 3456 + (t2 * 945) / 42240)))));
+            eta =
+              w *
+              (1 +
+                w2 *
+                  (1 / 3 +
+                    w2 * (1 / 5 + w2 * (1 / 7 + w2 * (1 / 9 + w2 * (1 / 11 + w2 * (1 / 13 + w2 / 15)))))));
+          } else {
+            xi = Math.atan2(sc, u);
+            eta = 0.5 * Math.log((1 + w) / (1 - w));
+          }
+          const s2 = 2 * sc * u * inverse;
+          const c2 = (u - sc) * (u + sc) * inverse;
+          const sh2 = 2 * w * inverse;
+          const ch2 = (1 + w * w) * inverse;
           // Clenshaw's recurrence for Σ αₖ sin 2k(ξ′ + iη′) (complex).
           const zr = 2 * c2 * ch2;
           const zi = -2 * s2 * sh2;

@@ -134,7 +134,8 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       }
       const held = await hold(table, tableKey, chosen, pad);
       const used = new Uint8Array(held.index.size);
-      const layerIndex = new KeyIndex();
+      // Only the keys that found nothing: they are what a repair could help.
+      const lonelyIndex = new KeyIndex();
       let all = 0;
       let matched = 0;
       let blank = 0;
@@ -145,9 +146,11 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
             blank++;
             return;
           }
-          layerIndex.add(bytes, start, end, all + i);
           const key = held.index.get(bytes, start, end);
-          if (key < 0) return;
+          if (key < 0) {
+            lonelyIndex.add(bytes, start, end, all + i);
+            return;
+          }
           used[key] = 1;
           matched++;
           rows[i] = held.index.firstRow[key];
@@ -157,11 +160,7 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
           columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))],
         });
       }
-      const lonely: string[] = [];
-      for (let key = 0; key < layerIndex.size; key++) {
-        const text = layerIndex.text(key);
-        if (held.index.getText(text) < 0) lonely.push(text);
-      }
+      const lonely = Array.from({ length: lonelyIndex.size }, (_, key) => lonelyIndex.text(key));
       const over: string[] = [];
       const twice: string[] = [];
       for (let key = 0; key < held.index.size; key++) {
@@ -194,7 +193,7 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       }
       const proposals =
         options.repair === undefined
-          ? [proposeZeros(over, layerIndex, table.name), proposeZeros(lonely, held.index, layer.name)]
+          ? [proposeZeros(over, lonelyIndex, table.name), proposeZeros(lonely, held.index, layer.name)]
           : [];
       for (const proposal of proposals) {
         if (proposal === undefined) continue;

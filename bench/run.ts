@@ -1,0 +1,205 @@
+/** Each measurement beside its floor, in one run: `npm run bench`. */
+
+import { seeded } from '../demo/country/random.ts';
+import {
+  clip,
+  crsByEpsg,
+  filterRows,
+  geometriesFrom,
+  grouped,
+  join,
+  PreparedArea,
+  type Table,
+  transformer,
+} from '../src/core/index.ts';
+import { openSource, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
+import { dbaseBytes, shapeBytes } from '../tests/hand-made.ts';
+import { geojsonText, keyed, squares, wavyArea } from './made.ts';
+import { beside, lineOf, type Measured } from './measure.ts';
+import { memoryLines } from './memory.ts';
+
+const only = process.argv[2];
+const wanted = (name: string) => only === undefined || name.includes(only);
+const results: Measured[] = [];
+const add = (measured: Measured) => {
+  results.push(measured);
+  console.log(lineOf(measured));
+};
+
+async function drain(table: Table): Promise<number> {
+  let rows = 0;
+  for await (const batch of table.batches()) rows += batch.length;
+  return rows;
+}
+
+if (wanted('geojson')) {
+  const bytes = new TextEncoder().encode(geojsonText(60_000));
+  const size = `60,000 polygons, ${(bytes.length / 1e6).toFixed(0)} MB`;
+  const context = { around: null, path: 'x', capabilities: {} };
+  add(
+    await beside(
+      'GeoJSON read',
+      size,
+      1,
+      'JSON.parse',
+      () => JSON.parse(new TextDecoder().decode(bytes)),
+      async () => {
+        const [{ table }] = await openSource(sourceFromBytes(bytes, 'x.geojson'), context);
+        return drain(table);
+      },
+    ),
+  );
+}
+
+if (wanted('shapefile')) {
+  const own = seeded(5);
+  const count = 60_000;
+  const shapes = Array.from({ length: count }, () => {
+    const x = 1e5 * own();
+    const y = 1e5 * own();
+    const ring = Array.from({ length: 30 }, (_, k) => [x + Math.cos(-k / 5), y + Math.sin(-k / 5)]);
+    return [[...ring, ring[0]]];
+  });
+  const shp = shapeBytes(5, shapes.slice(0, 20_000));
+  const big = new Uint8Array(100 + 3 * (shp.length - 100));
+  big.set(shp);
+  big.set(shp.subarray(100), shp.length);
+  big.set(shp.subarray(100), 2 * shp.length - 100);
+  new DataView(big.buffer).setInt32(24, big.length / 2);
+  const dbf = dbaseBytes(
+    [
+      ['ID', 'N', 9, 0],
+      ['NAME', 'C', 12, 0],
+    ],
+    Array.from({ length: count }, (_, k) => [' ', String(k), `n${k}`]),
+    0x03,
+  );
+  const around = surroundingsOf(
+    new Map([
+      ['w.shp', sourceFromBytes(big, 'w.shp')],
+      ['w.dbf', sourceFromBytes(dbf, 'w.dbf')],
+    ]),
+  );
+  const view = new DataView(big.buffer);
+  add(
+    await beside(
+      'Shapefile read',
+      `60,000 polygons, ${(big.length / 1e6).toFixed(0)} MB`,
+      4,
+      'sum of its doubles',
+      () => {
+        let sum = 0;
+        for (let at = 100; at < big.length; ) {
+          const length = 2 * view.getInt32(at + 4);
+          const points = view.getInt32(at + 48, true);
+          for (let k = 0; k < 2 * points; k++) sum += view.getFloat64(at + 56 + 8 * k, true);
+          at += 8 + length;
+        }
+        return sum;
+      },
+      async () => {
+        const [{ table }] = await openSource(await around.open('w.shp'), {
+          around,
+          path: 'w.shp',
+          capabilities: {},
+        });
+        return drain(table);
+      },
+    ),
+  );
+}
+
+if (wanted('clip')) {
+  const layer = squares(1_000_000);
+  const array = geometriesFrom([{ type: 'Polygon', coordinates: [wavyArea(2000)] }]);
+  const box = array.boxOf(0);
+  const clipped = clip(layer, new PreparedArea(array));
+  await drain(clipped);
+  const crossing = clipped.accounts[0].counts.cut;
+  // The floor: a bare scan of all boxes, and the overlay of the crossing features alone.
+  add(
+    await beside(
+      'Clip',
+      `1,000,000 polygons, ${grouped(crossing)} cut`,
+      3,
+      'box scan + overlay',
+      async () => {
+        let inside = 0;
+        const one: [number, number, number, number] = [0, 0, 0, 0];
+        for await (const batch of layer.batches()) {
+          const { geometry } = batch;
+          for (let i = 0; i < batch.length; i++) {
+            geometry!.boxOf(i, one);
+            if (one[0] >= box[0] && one[1] >= box[1] && one[2] <= box[2] && one[3] <= box[3]) inside++;
+          }
+        }
+        const area = new PreparedArea(array);
+        const { crossingOnly } = await import('./crossing.ts');
+        await crossingOnly(layer, area);
+        return inside;
+      },
+      () => drain(clip(layer, new PreparedArea(array))),
+    ),
+  );
+}
+
+if (wanted('reproject')) {
+  const count = 1_000_000;
+  const own = seeded(9);
+  const source = Float64Array.from({ length: 2 * count }, (_, k) =>
+    k % 2 === 0 ? -29.5 + 5 * own() : 43 + 4 * own(),
+  );
+  const cases: [string, number][] = [
+    ['UTM zone 26N', 32626],
+    ['Lambert (2154-like)', 3034],
+    ['pseudo-Mercator', 3857],
+  ];
+  for (const [name, code] of cases) {
+    const target = crsByEpsg(code)!;
+    const base = target.kind === 'projected' ? target.base : target;
+    const there = transformer(base, target);
+    const work = new Float64Array(source.length);
+    add(
+      await beside(
+        `To ${name}`,
+        '1,000,000 points',
+        3,
+        'sin + cos',
+        () => {
+          let sum = 0;
+          for (let k = 0; k < 2 * count; k += 2) sum += Math.sin(source[k]) + Math.cos(source[k + 1]);
+          return sum;
+        },
+        () => {
+          work.set(source);
+          return there.transform(work);
+        },
+      ),
+    );
+  }
+}
+
+if (wanted('join')) {
+  const { keys, table, layer } = keyed(1_000_000);
+  add(
+    await beside(
+      'Join',
+      '1,000,000 rows',
+      3,
+      'Map built and asked',
+      () => {
+        const map = new Map<string, number>();
+        for (let k = 0; k < keys.length; k++) map.set(keys[k], k);
+        let sum = 0;
+        for (let k = keys.length - 1; k >= 0; k--) sum += map.get(keys[k])!;
+        return sum;
+      },
+      () => drain(join(layer, table, { on: ['code', 'code'] })),
+      3,
+    ),
+  );
+}
+
+if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
+const missed = results.filter((m) => m.ours / m.floor > m.aim);
+console.log(`${results.length} measurements, ${missed.length} over what is asked.`);
