@@ -9,6 +9,7 @@ import {
   type Layer,
   layerOf,
 } from '../src/core/index.ts';
+import { dbaseBytes, shapeBytes } from '../tests/hand-made.ts';
 
 const grid = crsByEpsg(32626)!;
 
@@ -102,4 +103,31 @@ export function geojsonText(count: number): string {
     );
   }
   return `{"type":"FeatureCollection","features":[\n${features.join(',\n')}\n]}`;
+}
+
+/** A shapefile of 60,000 polygons of 31 corners; its makings are let go of, so that they do not weigh on what is measured. */
+export function shapefileBytes(): { big: Uint8Array; dbf: Uint8Array } {
+  const own = seeded(5);
+  const count = 60_000;
+  const shapes = Array.from({ length: count }, () => {
+    const x = 1e5 * own();
+    const y = 1e5 * own();
+    const ring = Array.from({ length: 30 }, (_, k) => [x + Math.cos(-k / 5), y + Math.sin(-k / 5)]);
+    return [[...ring, ring[0]]];
+  });
+  const shp = shapeBytes(5, shapes.slice(0, 20_000));
+  const big = new Uint8Array(100 + 3 * (shp.length - 100));
+  big.set(shp);
+  big.set(shp.subarray(100), shp.length);
+  big.set(shp.subarray(100), 2 * shp.length - 100);
+  new DataView(big.buffer).setInt32(24, big.length / 2);
+  const dbf = dbaseBytes(
+    [
+      ['ID', 'N', 9, 0],
+      ['NAME', 'C', 12, 0],
+    ],
+    Array.from({ length: count }, (_, k) => [' ', String(k), `n${k}`]),
+    0x03,
+  );
+  return { big, dbf };
 }

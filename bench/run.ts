@@ -4,7 +4,6 @@ import { seeded } from '../demo/country/random.ts';
 import {
   clip,
   crsByEpsg,
-  filterRows,
   geometriesFrom,
   grouped,
   join,
@@ -13,8 +12,7 @@ import {
   transformer,
 } from '../src/core/index.ts';
 import { openSource, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
-import { dbaseBytes, shapeBytes } from '../tests/hand-made.ts';
-import { geojsonText, keyed, squares, wavyArea } from './made.ts';
+import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
 
@@ -52,28 +50,7 @@ if (wanted('geojson')) {
 }
 
 if (wanted('shapefile')) {
-  const own = seeded(5);
-  const count = 60_000;
-  const shapes = Array.from({ length: count }, () => {
-    const x = 1e5 * own();
-    const y = 1e5 * own();
-    const ring = Array.from({ length: 30 }, (_, k) => [x + Math.cos(-k / 5), y + Math.sin(-k / 5)]);
-    return [[...ring, ring[0]]];
-  });
-  const shp = shapeBytes(5, shapes.slice(0, 20_000));
-  const big = new Uint8Array(100 + 3 * (shp.length - 100));
-  big.set(shp);
-  big.set(shp.subarray(100), shp.length);
-  big.set(shp.subarray(100), 2 * shp.length - 100);
-  new DataView(big.buffer).setInt32(24, big.length / 2);
-  const dbf = dbaseBytes(
-    [
-      ['ID', 'N', 9, 0],
-      ['NAME', 'C', 12, 0],
-    ],
-    Array.from({ length: count }, (_, k) => [' ', String(k), `n${k}`]),
-    0x03,
-  );
+  const { big, dbf } = shapefileBytes();
   const around = surroundingsOf(
     new Map([
       ['w.shp', sourceFromBytes(big, 'w.shp')],

@@ -8,6 +8,9 @@ function grown<T extends Uint8Array | Uint32Array | Float64Array>(array: T, need
   return larger;
 }
 
+/** True on all but a few rare machines: then doubles of files are copied as they lie. */
+export const littleEndian = new Uint8Array(new Uint16Array([1]).buffer)[0] === 1;
+
 /** Counts of a builder at one moment, to go back to when a feature turns out to be unfinished. */
 export interface BuilderMark {
   features: number;
@@ -120,13 +123,15 @@ export class GeometryBuilder {
     this.vertices += count;
   }
 
-  /** Adds `count` vertices from little-endian bytes, starting at byte `at`. */
-  runBytes(view: DataView, at: number, count: number): void {
+  /** Adds `count` vertices from little-endian bytes (and the view of the same bytes), starting at byte `at`. */
+  runBytes(bytes: Uint8Array, view: DataView, at: number, count: number): void {
     const k = 2 * this.vertices;
     const end = k + 2 * count;
     if (end > this.xy.length) this.xy = grown(this.xy, end);
     const { xy } = this;
-    for (let i = k, byte = at; i < end; i++, byte += 8) xy[i] = view.getFloat64(byte, true);
+    if (littleEndian && count > 6) {
+      new Uint8Array(xy.buffer, 8 * k, 16 * count).set(bytes.subarray(at, at + 16 * count));
+    } else for (let i = k, byte = at; i < end; i++, byte += 8) xy[i] = view.getFloat64(byte, true);
     if (this.z !== null || this.m !== null) {
       for (let i = 0; i < count; i++) {
         if (this.z !== null) this.setZ(Number.NaN, this.vertices + i);

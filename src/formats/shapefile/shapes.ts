@@ -1,5 +1,5 @@
 import { Kind } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { type GeometryBuilder, littleEndian } from '../../core/geometry/geometry-builder.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
 import { locateInRing } from '../../core/geometry/predicates.ts';
 
@@ -16,7 +16,6 @@ const noData = -1e38;
 /** A rewritten copy of a record's coordinates, since records are not aligned to eight bytes. */
 let scratch = new Float64Array(4096);
 let scratchBytes = new Uint8Array(scratch.buffer);
-const littleEndian = new Uint8Array(new Uint16Array([1]).buffer)[0] === 1;
 
 function doubles(bytes: Uint8Array, view: DataView, byte: number, count: number): Float64Array {
   if (scratch.length < count) {
@@ -139,7 +138,7 @@ export function readShape(
     builder.part();
     builder.ring();
     const k = 2 * builder.vertices;
-    builder.runBytes(view, at + xyAt, points);
+    builder.runBytes(bytes, view, at + xyAt, points);
     if (shape === 3) return true;
     const last = k + 2 * points - 2;
     const x = builder.coordinate(k);
