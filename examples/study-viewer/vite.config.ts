@@ -1,0 +1,21 @@
+import { fileURLToPath } from 'node:url';
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vite';
+
+const path = (relative: string) => fileURLToPath(new URL(relative, import.meta.url));
+
+export default defineConfig({
+  base: './',
+  plugins: [react()],
+  // The built library, as a bundler sees the package.
+  resolve: {
+    alias: {
+      isomeric: path('../../dist/index.js'),
+      // The code pages of old tables want Node's Buffer: these packages are the same for browsers.
+      buffer: path('../../node_modules/buffer/index.js'),
+      string_decoder: path('../../node_modules/string_decoder/lib/string_decoder.js'),
+    },
+  },
+  build: { target: 'es2022', chunkSizeWarningLimit: 2000 },
+  worker: { format: 'es' },
+});
