@@ -3,13 +3,24 @@ import { createServer, type Server } from 'node:http';
 import { extname, join, normalize } from 'node:path';
 import { type Browser, chromium } from 'playwright-core';
 
-const types: Record<string, string> = { '.html': 'text/html', '.js': 'text/javascript', '.css': 'text/css', '.wasm': 'application/wasm', '.json': 'application/json' };
+const types: Record<string, string> = {
+  '.html': 'text/html',
+  '.js': 'text/javascript',
+  '.css': 'text/css',
+  '.wasm': 'application/wasm',
+  '.json': 'application/json',
+};
 
 /** Serves folders on this machine: the first that has the file. */
 export async function serve(...folders: string[]): Promise<{ address: string; close(): Promise<void> }> {
   const server: Server = createServer((request, response) => {
-    const path = normalize(decodeURIComponent(new URL(request.url!, 'http://x').pathname)).replace(/^(\.\.[/\\])+/, '');
-    const file = folders.map((folder) => join(folder, path === '/' ? 'index.html' : path)).find((each) => existsSync(each) && statSync(each).isFile());
+    const path = normalize(decodeURIComponent(new URL(request.url!, 'http://x').pathname)).replace(
+      /^(\.\.[/\\])+/,
+      '',
+    );
+    const file = folders
+      .map((folder) => join(folder, path === '/' ? 'index.html' : path))
+      .find((each) => existsSync(each) && statSync(each).isFile());
     if (file === undefined) {
       response.writeHead(404).end();
       return;
@@ -31,6 +42,15 @@ export async function startBrowser(): Promise<Browser> {
   if (!existsSync(path)) throw new Error(`There is no browser at ${path}: npm test installs one.`);
   return chromium.launch({
     executablePath: path,
-    args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    args: [
+      '--headless',
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
   });
 }

@@ -46,7 +46,7 @@ export function App() {
             starts,
             kind: kindOf(batches),
             visible: info.hasGeometry,
-            colour: plainColours[k % plainColours.length],
+            colour: /water|river|canal/i.test(info.name) ? '#2f74a8' : plainColours[k % plainColours.length],
           });
         }
         setLayers(shown);
@@ -82,6 +82,10 @@ export function App() {
     })();
   }, [open]);
 
+  const worst = useMemo(() => {
+    const order = { error: 0, warning: 1, note: 2 };
+    return [...findings].sort((a, b) => order[a.severity] - order[b.severity]);
+  }, [findings]);
   const table = layers.find((layer) => layer.info.name === tableOf);
   const pickedLayer = picked === null ? undefined : layers.find((layer) => layer.info.name === picked.layer);
   const onKept = useCallback(
@@ -179,7 +183,7 @@ export function App() {
         <ScrollArea className="findings">
           {findings.length === 0 && <p className="quiet">None.</p>}
           <ul data-testid="findings">
-            {findings.map((finding, k) => (
+            {worst.map((finding, k) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: the list never changes its order
               <li key={k}>
                 <button

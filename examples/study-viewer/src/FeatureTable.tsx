@@ -87,7 +87,12 @@ export function FeatureTable({ layer, picked, filter, onKept, onPick }: Props) {
     if (at >= 0) rows.scrollToIndex(at, { align: 'auto' });
   }, [picked, order, name, rows]);
 
-  const columns = `minmax(56px, 0.6fr) ${schema.map((field) => (field.type === 'text' ? 'minmax(110px, 1.4fr)' : 'minmax(92px, 1fr)')).join(' ')}`;
+  // Fixed widths, so that the head and all rows agree.
+  const widths = schema.map((field) =>
+    field.type === 'text' ? 130 : Math.max(84, 10 + 7.4 * field.name.length),
+  );
+  const columns = `48px ${widths.map((width) => `${width}px`).join(' ')}`;
+  const isNumber = (c: number) => schema[c].type === 'integer' || schema[c].type === 'real';
   return (
     <section className="table" aria-label={`Features of ${name}`}>
       <div className="table-head">
@@ -110,11 +115,12 @@ export function FeatureTable({ layer, picked, filter, onKept, onPick }: Props) {
       </div>
       <div className="grid" ref={scroller}>
         <div className="row header" style={{ gridTemplateColumns: columns }}>
-          <span>id</span>
+          <span className="number">no.</span>
           {schema.map((field, c) => (
             <button
               key={field.name}
               type="button"
+              className={isNumber(c) ? 'number' : undefined}
               title={field.title ?? field.name}
               onClick={() =>
                 setSort(
@@ -150,10 +156,7 @@ export function FeatureTable({ layer, picked, filter, onKept, onPick }: Props) {
               >
                 <span className="number">{feature + 1}</span>
                 {schema.map((field, c) => (
-                  <span
-                    key={field.name}
-                    className={field.type === 'integer' || field.type === 'real' ? 'number' : undefined}
-                  >
+                  <span key={field.name} className={isNumber(c) ? 'number' : undefined}>
                     {text(cellOf(layer, feature, c))}
                   </span>
                 ))}

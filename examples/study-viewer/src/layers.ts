@@ -19,7 +19,7 @@ export interface Shaded {
 }
 
 /** Colours for layers that are not divided into classes. */
-export const plainColours = ['#3d6f8e', '#8a5a2b', '#4f7d4a', '#7a4f86', '#9a3f38', '#5f6b73'];
+export const plainColours = ['#35606f', '#8a5a2b', '#4f7d4a', '#7a4f86', '#9a3f38', '#5f6b73'];
 
 /** Where a feature stands: its batch and its number there. */
 export function locate(layer: ShownLayer, feature: number): { batch: Batch; i: number } {

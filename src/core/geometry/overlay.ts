@@ -1,7 +1,7 @@
 import { addAreaEdges, traceAreas } from './area-tracing.ts';
 import { Arrangement } from './arrangement.ts';
 import type { GeometryArray } from './geometry-array.ts';
-import type { GeometryBuilder } from './geometry-builder.ts';
+import { GeometryBuilder } from './geometry-builder.ts';
 import { label, locateByScan } from './labelling.ts';
 
 export type OverlayOperation = 'intersection' | 'union' | 'difference' | 'symmetric-difference';
@@ -52,17 +52,25 @@ export function overlayAreas(
   );
 }
 
-/** The areas of all the given features as one, without inner borders. */
-export function uniteAreas(
-  array: GeometryArray,
-  features: readonly number[],
-  builder: GeometryBuilder,
-): number {
-  // Each feature by itself is even–odd; united they are what any of them covers. Features are normalised first, so
-  // that overlapping parts of one and the same feature cannot cancel those of another.
+/** The areas of all the given features as one, without inner borders; each feature by itself is even–odd. */
+export function uniteAreas(array: GeometryArray, features: readonly number[], builder: GeometryBuilder): number {
+  // First each feature by itself, so that all shells run one way: then what any of them covers has a winding above zero.
+  const single = new GeometryBuilder();
+  for (const i of features) {
+    const own = new Arrangement();
+    addAreaEdges(own, array, i, 1, 0);
+    own.cut();
+    traceAreas(own, label(own, locateByScan(own), () => true), (winding) => (winding & 1) !== 0, single);
+  }
+  const normal = single.finish();
+  if (normal.length === 0) return 0;
+  if (normal.length === 1) {
+    builder.copy(normal, 0);
+    return normal.partStart[1];
+  }
   const arrangement = new Arrangement();
-  for (const i of features) addAreaEdges(arrangement, array, i, 1, 0);
+  for (let i = 0; i < normal.length; i++) addAreaEdges(arrangement, normal, i, 1, 0);
   arrangement.cut();
   const labels = label(arrangement, locateByScan(arrangement), () => true);
-  return traceAreas(arrangement, labels, (wa) => wa > 0, builder);
+  return traceAreas(arrangement, labels, (winding) => winding > 0, builder);
 }
