@@ -281,7 +281,7 @@ describe('join', () => {
       blankTableKeys: 1,
     });
     expect(account.sentence).toBe(
-      'Join: 5 wards in; 3 matched on code = area, 2 without a row in housing, 1 keys of housing left over, 1 key twice.',
+      'Join: 5 wards in; 3 matched on code = area, 2 without a row in housing, 1 key of housing left over, 1 key twice.',
     );
     expect(account.findings.map((finding) => finding.code)).toEqual(['join-key-twice', 'join-incomplete']);
   });

@@ -10,6 +10,11 @@ export function grouped(value: number): string {
   return fraction === undefined ? spaced : `${spaced}.${fraction}`;
 }
 
+/** `1 polygon has`, `2,000 polygons have`. */
+export function counted(count: number, one: string, many: string): string {
+  return `${grouped(count)} ${count === 1 ? one : many}`;
+}
+
 /**
  * What a verb did to its features. It fills while batches flow and is closed when the last one has gone;
  * reading the layer again starts it afresh.

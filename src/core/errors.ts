@@ -17,7 +17,8 @@ export function describePlace(place: Place): string {
   if (place.feature !== undefined) words.push(`feature ${place.feature}`);
   if (place.field !== undefined) words.push(`field ${place.field}`);
   if (place.line !== undefined) words.push(`line ${place.line}`);
-  if (place.column !== undefined) words.push(`column ${place.column}`);
+  // A column alone, without file or line, is told by the words themselves.
+  if (place.column !== undefined && words.length > 0) words.push(`column ${place.column}`);
   if (place.byte !== undefined) words.push(`byte ${place.byte}`);
   return words.join(', ');
 }
@@ -52,7 +53,7 @@ export class IsomericError extends Error {
   get sentence(): string {
     const place = describePlace(this.place);
     const told = place === '' ? this.message : `${place}: ${this.message}`;
-    return this.advice === '' ? told : `${told} ${this.advice}`;
+    return this.advice === '' ? told.trimEnd() : `${told}${told.endsWith('\n') ? '' : ' '}${this.advice}`;
   }
 
   /** The same error, told where it happened by somebody who knows more of the place. */

@@ -53,14 +53,23 @@ export function overlayAreas(
 }
 
 /** The areas of all the given features as one, without inner borders; each feature by itself is even–odd. */
-export function uniteAreas(array: GeometryArray, features: readonly number[], builder: GeometryBuilder): number {
+export function uniteAreas(
+  array: GeometryArray,
+  features: readonly number[],
+  builder: GeometryBuilder,
+): number {
   // First each feature by itself, so that all shells run one way: then what any of them covers has a winding above zero.
   const single = new GeometryBuilder();
   for (const i of features) {
     const own = new Arrangement();
     addAreaEdges(own, array, i, 1, 0);
     own.cut();
-    traceAreas(own, label(own, locateByScan(own), () => true), (winding) => (winding & 1) !== 0, single);
+    traceAreas(
+      own,
+      label(own, locateByScan(own), () => true),
+      (winding) => (winding & 1) !== 0,
+      single,
+    );
   }
   const normal = single.finish();
   if (normal.length === 0) return 0;

@@ -1,4 +1,4 @@
-import { grouped } from '../../core/account.ts';
+import { counted, grouped } from '../../core/account.ts';
 import type { Crs } from '../../core/crs/crs.ts';
 import { crsFromText } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
@@ -261,37 +261,37 @@ function tell(
     once({
       code: 'ring-direction',
       severity: 'note',
-      words: `${name}: ${grouped(troubles.wrongDirection)} polygons have rings that run the wrong way; holes were told by where they lie.`,
+      words: `${name}: ${counted(troubles.wrongDirection, 'polygon has', 'polygons have')} rings that run the wrong way; holes were told by where they lie.`,
     });
   if (troubles.unclosed > 0)
     once({
       code: 'ring-closed',
       severity: 'note',
-      words: `${name}: ${grouped(troubles.unclosed)} rings did not end where they begin; they were closed.`,
+      words: `${name}: ${counted(troubles.unclosed, 'ring did', 'rings did')} not end where it begins, and was closed.`,
     });
   if (columns !== null && columns.overflowed > 0)
     once({
       code: 'number-overflow',
       severity: 'warning',
-      words: `${set.dbf!.name}: ${grouped(columns.overflowed)} numbers did not fit their field (asterisks); they are blank.`,
+      words: `${set.dbf!.name}: ${counted(columns.overflowed, 'number', 'numbers')} did not fit the field (asterisks), and left blank.`,
     });
   if (columns !== null && columns.unreadable > 0)
     once({
       code: 'number-unreadable',
       severity: 'warning',
-      words: `${set.dbf!.name}: ${grouped(columns.unreadable)} values are no numbers, though their field says so; they are blank.`,
+      words: `${set.dbf!.name}: ${counted(columns.unreadable, 'value is', 'values are')} no number, though the field says so, and left blank.`,
     });
   if (deleted > 0)
     once({
       code: 'rows-deleted',
       severity: 'note',
-      words: `${set.dbf!.name}: ${grouped(deleted)} rows are marked as deleted and were left out with their shapes.`,
+      words: `${set.dbf!.name}: ${counted(deleted, 'row is', 'rows are')} marked as deleted and left out, shapes and all.`,
     });
   if (withoutRow > 0)
     once({
       code: 'rows-missing',
       severity: 'error',
-      words: `${name}: ${grouped(withoutRow)} shapes have no row in the .dbf; their attributes are blank.`,
+      words: `${name}: ${counted(withoutRow, 'shape has', 'shapes have')} no row in the .dbf, and blank attributes.`,
       repair: 'get the .dbf again',
     });
 }

@@ -216,7 +216,7 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       const counts: Count[] = [
         [matched, `matched on ${options.on[0]} = ${options.on[1]}`],
         [all - matched, `without a row in ${table.name}`],
-        [over.length, `keys of ${table.name} left over`],
+        [over.length, `${over.length === 1 ? 'key' : 'keys'} of ${table.name} left over`],
       ];
       if (twice.length > 0) counts.push([twice.length, twice.length === 1 ? 'key twice' : 'keys twice']);
       closeAccount(account, [all, `${layer.name} in`], ...counts);
