@@ -58,7 +58,7 @@ function border(c0: number, r0: number, c1: number, r1: number, coast: boolean):
   const own = seeded(seedOf('border', ac, ar, bc, br));
   const bend = (a: Point, b: Point, depth: number): Point[] => {
     if (depth === 0) return [a];
-    const reach = (coast ? 0.34 : 0.2) * (own() - 0.5);
+    const reach = (coast ? 0.26 : 0.18) * (own() - 0.5);
     const middle: Point = [
       (a[0] + b[0]) / 2 - (b[1] - a[1]) * reach,
       (a[1] + b[1]) / 2 + (b[0] - a[0]) * reach,

@@ -42,7 +42,8 @@ const startsWith = (head: Uint8Array, text: string) => {
 function sniffGeojson(head: Uint8Array): boolean {
   let at = head[0] === 0xef && head[1] === 0xbb && head[2] === 0xbf ? 3 : 0;
   while (at < head.length && (head[at] === 32 || (head[at] >= 9 && head[at] <= 13))) at++;
-  return head[at] === 0x7b;
+  // Other JSON (catalogues, settings) names none of these.
+  return head[at] === 0x7b && /"(type|features|coordinates|geometries)"/.test(new TextDecoder().decode(head));
 }
 
 function sniffDbase(head: Uint8Array): boolean {
@@ -206,6 +207,8 @@ export async function openAmong(
 ): Promise<Opened[]> {
   const shapes = new Set(paths.filter((path) => ending(path) === 'shp').map(stem));
   const opened: Opened[] = [];
+  // One damaged file does not hide the others; alone, it is the error.
+  const failures: IsomericError[] = [];
   for (const path of paths) {
     const end = ending(path);
     if (shapes.has(stem(path)) && end !== 'shp') continue;
@@ -214,13 +217,29 @@ export async function openAmong(
     const format = await formatOf(source);
     if (format === undefined || (partEndings.has(end) && format.name === 'delimited' && end !== 'txt'))
       continue;
-    const layers = await format.open(source, { around, path, capabilities });
+    let layers: (Layer | Table)[];
+    try {
+      layers = await format.open(source, { around, path, capabilities });
+    } catch (error) {
+      if (!(error instanceof IsomericError)) throw error;
+      failures.push(error.at({ file: path }));
+      continue;
+    }
     opened.push(...layers.map((table) => ({ table, format: format.name, within: label(path) })));
   }
+  if (opened.length === 0 && failures.length > 0) throw failures[0];
   if (opened.length === 0) {
     throw new IsomericError('no-layers', 'No layer or table is in it.', {
       advice: `It holds: ${paths.slice(0, 12).join(', ')}.`,
     });
   }
+  const told = failures.map(
+    (failure): Finding => ({ code: failure.code, severity: 'error', words: failure.sentence }),
+  );
+  if (told.length > 0)
+    opened[0] = {
+      ...opened[0],
+      table: { ...opened[0].table, findings: [...told, ...opened[0].table.findings] },
+    };
   return opened;
 }

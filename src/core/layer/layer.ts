@@ -30,6 +30,8 @@ export interface Layer extends Table {
   readonly crs: Crs | null;
   /** Kinds that occur, when known. */
   readonly kinds?: readonly KindName[];
+  /** True when a reading limited to a box passes over features that do not meet it; then `count` is known. */
+  readonly readsByBox?: boolean;
   /** Box of all features, when known without reading them. */
   readonly extent?: Box;
 }

@@ -36,13 +36,15 @@ export function classify(values: ArrayLike<number>, method: ClassMethod, count: 
     case 'quantile':
       return {
         method,
-        breaks: distinct([
+        breaks: [
           least,
-          ...Array.from(
-            { length: count },
-            (_, k) => sorted[Math.ceil(((k + 1) * sorted.length) / count) - 1],
-          ),
-        ]),
+          ...distinct([
+            ...Array.from(
+              { length: count },
+              (_, k) => sorted[Math.ceil(((k + 1) * sorted.length) / count) - 1],
+            ),
+          ]),
+        ],
       };
     default:
       return { method, breaks: naturalBreaks(sorted, count) };
@@ -116,7 +118,8 @@ function naturalBreaks(all: Float64Array, count: number): number[] {
   }
   const ends = [n];
   for (let c = cuts.length - 1; c >= 0; c--) ends.unshift(cuts[c][ends[0]]);
-  return distinct([all[0], ...ends.map((end) => sorted[end - 1])]);
+  // The first limit stands twice when the least value has a class of its own.
+  return [all[0], ...distinct(ends.map((end) => sorted[end - 1]))];
 }
 
 /** Number of the class of a value; −1 for blanks and values outside. */

@@ -1,7 +1,8 @@
 import { format } from 'd3-format';
 
 /** Decimals that tell the limits of classes apart: as few as do it, at most six. */
-export function decimalsFor(breaks: readonly number[]): number {
+export function decimalsFor(limits: readonly number[]): number {
+  const breaks = limits.filter((value, k) => k === 0 || value !== limits[k - 1]);
   for (let decimals = 0; decimals < 6; decimals++) {
     const texts = breaks.map((value) => value.toFixed(decimals));
     const close = breaks.every(

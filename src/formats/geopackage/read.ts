@@ -129,6 +129,7 @@ function openTable(
     crs: crsOf(database, Number(geometry[3]), findings, table),
     kinds: kind === undefined || kind === 'none' ? undefined : ([kind] as KindName[]),
     extent,
+    readsByBox: true,
     batches: (options) => read(options?.box),
   };
 }

@@ -3,10 +3,10 @@ import type { Crs } from '../../core/crs/crs.ts';
 import { crsFromText } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
-import { type Box, boxesMeet, type KindName } from '../../core/geometry/geometry-array.ts';
+import type { Box, KindName } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
-import type { Layer, ReadOptions } from '../../core/layer/layer.ts';
+import type { Layer } from '../../core/layer/layer.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
 import { baseName, ending } from '../names.ts';
 import { DbaseColumns, type DbaseHeader, dbaseSchema, encodingFromText, readDbaseHeader } from './dbase.ts';
@@ -136,11 +136,7 @@ async function openSet(shp: ByteSource, around: Surroundings | null, path: strin
   return { shp, dbf, header, crs, findings, box, type };
 }
 
-async function* readBatches(
-  set: ShapefileSet,
-  findings: Finding[],
-  options?: ReadOptions,
-): AsyncGenerator<Batch> {
+async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenerator<Batch> {
   const queue = new ByteQueue(set.shp.stream());
   const rows = set.dbf === null ? null : new ByteQueue(set.dbf.stream());
   const columns = set.header === null ? null : new DbaseColumns(set.header);
@@ -148,7 +144,6 @@ async function* readBatches(
   const rowCount = set.header?.records ?? 0;
   const builder = new GeometryBuilder();
   const troubles: ShapeTroubles = { wrongDirection: 0, unclosed: 0 };
-  const box = options?.box;
   const damaged = (
     words: string,
     byte: number,
@@ -203,7 +198,6 @@ async function* readBatches(
           continue;
         }
       }
-      if (box !== undefined && length >= 36 && !meets(queue.view, content, box)) continue;
       const before = builder.features;
       if (
         !readShape(queue.buffer, queue.view, content, length, builder, troubles) ||
@@ -230,20 +224,6 @@ async function* readBatches(
     await rows?.close();
   }
   tell(set, findings, { troubles, columns, deleted, withoutRow });
-}
-
-function meets(view: DataView, at: number, box: Box): boolean {
-  const shape = shapeClass(view.getInt32(at, true));
-  if (shape === 0 || shape === 1) return true;
-  return boxesMeet(
-    [
-      view.getFloat64(at + 4, true),
-      view.getFloat64(at + 12, true),
-      view.getFloat64(at + 20, true),
-      view.getFloat64(at + 28, true),
-    ],
-    box,
-  );
 }
 
 /** Adds what a whole reading found, once. */
@@ -331,7 +311,7 @@ export async function openShapefile(
       count: await countOf(set, around, path),
       findings,
       accounts: [],
-      batches: (options) => readBatches(set, findings, options),
+      batches: () => readBatches(set, findings),
     },
   ];
 }

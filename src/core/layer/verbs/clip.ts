@@ -32,7 +32,8 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
       : layer.kinds;
   return applyVerb('Clip', layer, {
     kinds,
-    handOn: (given) => ({ ...given, box: area.box }),
+    // What the source passes over is outside: it is counted all the same.
+    handOn: (given) => (layer.readsByBox ? { ...given, box: area.box } : given),
     async *run(account, batches) {
       let all = 0;
       let keptWhole = 0;
@@ -93,6 +94,7 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
           geometry.z === null && geometry.m === null ? clipped : fillHeights(geometry, indices, clipped),
         );
       }
+      if (layer.readsByBox && layer.count !== undefined) all = layer.count;
       const outside = all - keptWhole - cut - without;
       account.counts = { in: all, whole: keptWhole, cut, outside, withoutGeometry: without };
       if (options.note) account.notes.push(options.note);

@@ -26,6 +26,7 @@ export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan):
     ? {
         crs: plan.crs === undefined ? source.crs : plan.crs,
         kinds: 'kinds' in plan ? plan.kinds : source.kinds,
+        readsByBox: false,
         extent: plan.extent,
       }
     : {};

@@ -1,0 +1,319 @@
+import { execFileSync, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterAll, describe, expect, it } from 'vitest';
+
+const command = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url));
+const data = fileURLToPath(new URL('../demo/data', import.meta.url));
+const wards = join(data, 'boundary-office/wards-2024.geojson');
+const districts = join(data, 'boundary-office/districts-2024.geojson');
+const housing = join(data, 'statistics-office/HOUSING.csv');
+const population = join(data, 'statistics-office/POPULATION.csv');
+const extract = join(data, 'map-extracts/teskaria-ombrey.zip');
+const folder = mkdtempSync(join(tmpdir(), 'isomeric-cli-'));
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+function isomeric(...args: string[]) {
+  const done = spawnSync(process.execPath, [command, ...args], {
+    encoding: 'utf8',
+    env: { ...process.env, NO_COLOR: '1' },
+    cwd: folder,
+  });
+  return { code: done.status, out: done.stdout, told: done.stderr };
+}
+
+interface LookJson {
+  layers: {
+    name: string;
+    format: string;
+    geometry: string[] | null;
+    count: number;
+    crs: { code: string | null; name: string } | null;
+    extent: number[] | null;
+    fields: { name: string; type: string }[];
+    troubles: { code: string }[];
+  }[];
+}
+
+describe('look', () => {
+  it('lists the layers of an archive as data', () => {
+    const { code, out } = isomeric('look', extract, '--json');
+    expect(code).toBe(0);
+    const { layers } = JSON.parse(out) as LookJson;
+    expect(layers.map((layer) => [layer.name, layer.format, layer.geometry, layer.count])).toEqual([
+      ['roads', 'shapefile', ['LineString'], 161],
+      ['waterways', 'shapefile', ['LineString'], 3],
+      ['buildings', 'shapefile', ['Polygon', 'MultiPolygon'], 5686],
+      ['refuge_halls', 'shapefile', ['Point'], 10],
+      ['footbridges', 'shapefile', ['Point'], 13],
+    ]);
+    expect(layers[4].crs).toBeNull();
+    expect(layers[4].troubles.map((trouble) => trouble.code)).toContain('crs-missing');
+    expect(layers[0].fields).toMatchObject([
+      { name: 'ID', type: 'integer' },
+      { name: 'CLASS', type: 'text' },
+      { name: 'NAME', type: 'text' },
+    ]);
+    expect(layers[0].extent).toHaveLength(4);
+  });
+
+  it('looks into one path of an archive and at a folder', () => {
+    const one = JSON.parse(
+      isomeric('look', `${extract}/teskaria-ombrey/roads.shp`, '--json').out,
+    ) as LookJson;
+    expect(one.layers.map((layer) => layer.name)).toEqual(['roads']);
+    const all = JSON.parse(isomeric('look', join(data, 'statistics-office'), '--json').out) as LookJson;
+    expect(all.layers.map((layer) => layer.name).sort()).toEqual(['HOUSING', 'POPULATION']);
+  });
+
+  it('says that degrees cannot be so large', () => {
+    const path = join(folder, 'metres.geojson');
+    writeFileSync(path, '{"type":"Point","coordinates":[500000,4100000]}');
+    const { layers } = JSON.parse(isomeric('look', path, '--json').out) as LookJson;
+    expect(layers[0].troubles.map((trouble) => trouble.code)).toEqual(['extent-no-degrees']);
+  });
+});
+
+describe('rows', () => {
+  it('filters, chooses, sorts and limits', () => {
+    const { out } = isomeric(
+      'rows',
+      housing,
+      '--where',
+      'households > 1000',
+      '--columns',
+      'area_code, households',
+      '--sort',
+      'households',
+      '--descending',
+      '--limit',
+      '3',
+      '--json',
+    );
+    const { rows, count } = JSON.parse(out) as {
+      rows: { area_code: string; households: number }[];
+      count: number;
+    };
+    const expected = readFileSync(housing, 'utf8')
+      .trim()
+      .split('\n')
+      .slice(1)
+      .map((line) => line.split(','))
+      .map((cells) => ({ area_code: cells[0], households: Number(cells[2]) }))
+      .filter((row) => row.households > 1000);
+    expect(count).toBe(expected.length);
+    expect(rows).toEqual(expected.sort((a, b) => b.households - a.households).slice(0, 3));
+  });
+
+  it('keeps codes with their zeros in the table it prints', () => {
+    expect(isomeric('rows', housing, '--limit', '1').out).toMatch(
+      /^area_code +area_name.*\n030301 +Grebrey +665/,
+    );
+  });
+});
+
+describe('verbs', () => {
+  it('clips with the account in plain words and as data', () => {
+    const out = join(folder, 'clipped.gpkg');
+    const run = isomeric('clip', wards, '--area', districts, '--area-where', "code = 'T204'", '--out', out);
+    expect(run.out).toContain('Clip: 296 wards in; 18 kept whole, 0 cut, 278 outside.');
+    expect(
+      execFileSync('/usr/bin/sqlite3', [
+        out,
+        "select count(*), min(district), max(district) from wards; select rtreecheck('rtree_wards_geom')",
+      ]).toString(),
+    ).toBe('18|T204|T204\nok\n');
+    const json = JSON.parse(
+      isomeric('clip', wards, '--area', districts, '--area-where', "code = 'T204'", '--out', out, '--json')
+        .out,
+    );
+    expect(json.accounts.find((account: { verb: string }) => account.verb === 'Clip').counts).toEqual({
+      in: 296,
+      whole: 18,
+      cut: 0,
+      outside: 278,
+      withoutGeometry: 0,
+    });
+  });
+
+  it('brings an area in another CRS to the layer and says so', () => {
+    const out = join(folder, 'roads.gpkg');
+    const run = isomeric(
+      'clip',
+      extract,
+      '--layer',
+      'roads',
+      '--from',
+      join(data, 'teskaria-grid.wkt'),
+      '--area',
+      districts,
+      '--area-where',
+      "code IN ('T204','T205')",
+      '--out',
+      out,
+    );
+    expect(run.out).toContain('The area was brought from EPSG:4326 (WGS 84) to Teskaria National Grid');
+    expect(run.out).toContain('Clip: 161 roads in; 51 kept whole, 25 cut, 85 outside.');
+  });
+
+  it('joins with the repair when asked', () => {
+    const out = join(folder, 'joined.geojson');
+    const run = isomeric(
+      'join',
+      wards,
+      population,
+      '--on',
+      'code = ward',
+      '--repair',
+      'leading zeros',
+      '--columns',
+      'persons',
+      '--out',
+      out,
+    );
+    expect(run.out).toContain('Join: 296 wards in; 296 matched on code = ward');
+    const first = JSON.parse(readFileSync(out, 'utf8')).features[0].properties;
+    expect(first).toMatchObject({ code: '030301', persons: 1639 });
+  });
+
+  it('reprojects to a GeoPackage in the CRS asked for', () => {
+    const out = join(folder, 'utm.gpkg');
+    const run = isomeric('reproject', wards, '--crs', 'EPSG:32626', '--out', out);
+    expect(run.code).toBe(0);
+    expect(
+      execFileSync('/usr/bin/sqlite3', [
+        out,
+        'select srs_id from gpkg_geometry_columns; select min_x > 100000 and max_y < 5200000 from gpkg_contents',
+      ]).toString(),
+    ).toBe('32626\n1\n');
+  });
+
+  it('checks, and ends with 1 when something is wrong', () => {
+    const bad = isomeric('check', extract, '--layer', 'buildings', '--key', 'ID');
+    expect(bad.code).toBe(1);
+    expect(bad.out).toMatch(
+      /error +buildings, feature 1493, at 2172\d\d\.\d+, 906\d\d\.\d+: The geometry is invalid: a ring crosses itself\./,
+    );
+    expect(bad.out).toContain('Valid: 5,686 buildings; 5,684 valid, 2 not.');
+    expect(isomeric('check', extract, '--layer', 'buildings', '--fail-at', 'never').code).toBe(0);
+    expect(
+      isomeric('check', districts, '--key', 'code', '--that', "vintage = 2024 AND code LIKE 'T%'").code,
+    ).toBe(0);
+    expect(isomeric('check', housing, '--key', 'area_code').code).toBe(1);
+  });
+});
+
+describe('new and run', () => {
+  it('begins a study that can be read, and refuses to write into a folder in use', () => {
+    const study = join(folder, 'mine');
+    expect(isomeric('new', study).code).toBe(0);
+    expect(readdirSync(study).sort()).toEqual(['study.schema.json', 'study.yaml']);
+    JSON.parse(readFileSync(join(study, 'study.schema.json'), 'utf8'));
+    expect(isomeric('new', study)).toMatchObject({ code: 2 });
+    // Its service does not exist here: one clear sentence, exit 3.
+    const run = isomeric('run', study);
+    expect(run.code).toBe(3);
+    expect(run.told).toMatch(
+      /^Stopped: http:\/\/127\.0\.0\.1:8080\/: boundary-office: the service cannot be reached/,
+    );
+  });
+
+  it('runs the whole demo in one command', () => {
+    const study = join(folder, 'demo');
+    const run = isomeric('demo', study);
+    expect(run.told).toBe('');
+    expect(run.code).toBe(0);
+    expect(run.out).toContain('Deliver: 6 layers with 3,648 features in Teskaria National Grid; 2 maps,');
+    expect(existsSync(join(study, 'delivered/report.html'))).toBe(true);
+    expect(isomeric('demo', study).out).toContain('unchanged since the last run');
+    const json = JSON.parse(isomeric('demo', study, '--json').out) as { delivered: string[] };
+    expect(json.delivered).toContain('delivered/maps/no-car.png');
+  }, 60_000);
+});
+
+describe('mistakes and exit codes', () => {
+  const cases: [string, string[], number, RegExp][] = [
+    ['an unknown command', ['lok', 'x'], 2, /unknown command 'lok'/],
+    ['no such file', ['look', 'nothing.shp'], 3, /^Stopped: nothing\.shp: There is no such file or folder/],
+    [
+      'a wrong column name',
+      ['rows', housing, '--where', 'househols > 1'],
+      2,
+      /no field “househols”[\s\S]*Did you mean “households”/,
+    ],
+    [
+      'a wrong CRS',
+      ['reproject', wards, '--crs', 'EPSG:999999', '--out', 'x.gpkg'],
+      2,
+      /“EPSG:999999” names no CRS/,
+    ],
+    [
+      'an ending that is not written',
+      ['clip', wards, '--area', districts, '--out', 'x.abc'],
+      2,
+      /No format is written to files that end in “\.abc”/,
+    ],
+    [
+      'no known datum shift',
+      ['reproject', extract, '--layer', 'roads', '--crs', 'EPSG:32626', '--out', 'x.gpkg'],
+      3,
+      /No datum shift is known for GCS_Teskaria_1931/,
+    ],
+    [
+      'no CRS',
+      ['reproject', extract, '--layer', 'footbridges', '--crs', 'EPSG:32626', '--out', 'x.gpkg'],
+      3,
+      /footbridges has no CRS/,
+    ],
+    ['several layers', ['rows', extract], 2, /There are 5 layers in it: roads, waterways/],
+    ['a wrong layer', ['rows', extract, '--layer', 'road'], 2, /no layer “road”.*Did you mean “roads”/],
+    [
+      'a missing option',
+      ['clip', wards, '--out', 'x.gpkg'],
+      2,
+      /required option '--area <path>' not specified/,
+    ],
+    [
+      'a table where a layer must be',
+      ['reproject', housing, '--crs', 'EPSG:32626', '--out', 'x.gpkg'],
+      2,
+      /is a table without geometry/,
+    ],
+    ['a wrong severity', ['check', wards, '--fail-at', 'eror'], 2, /Did you mean “error”/],
+  ];
+  it.each(cases)('%s', (_, args, code, words) => {
+    const run = isomeric(...args);
+    expect(run.told).toMatch(words);
+    expect(run.code).toBe(code);
+    expect(existsSync(join(folder, 'x.gpkg'))).toBe(false);
+  });
+
+  it('a damaged file gives one sentence with the place, code 3, and as data when asked', () => {
+    const path = join(folder, 'cut.geojson');
+    writeFileSync(path, readFileSync(wards).subarray(0, 100_000));
+    const plain = isomeric('clip', path, '--area', districts, '--out', join(folder, 'never.gpkg'));
+    expect(plain.code).toBe(3);
+    expect(plain.told).toMatch(/^Stopped: .*cut\.geojson, byte \d+: The JSON ends in the middle/);
+    expect(readdirSync(folder).filter((name) => name.startsWith('never'))).toEqual([]);
+    const json = isomeric('look', path, '--json');
+    expect(JSON.parse(json.told).error).toMatchObject({ code: 'json-syntax', place: { file: path } });
+  });
+
+  it('a damaged archive too', () => {
+    const path = join(folder, 'cut.zip');
+    writeFileSync(path, readFileSync(extract).subarray(0, 200_000));
+    const run = isomeric('look', path);
+    expect(run).toMatchObject({ code: 3 });
+    expect(run.told).toMatch(/archive is damaged/);
+  });
+
+  it('colours are off when asked', () => {
+    const done = spawnSync(process.execPath, [command, 'look', housing, '--no-colour'], {
+      encoding: 'utf8',
+      env: { ...process.env, FORCE_COLOR: '1', NO_COLOR: undefined },
+    });
+    expect(done.stdout).not.toContain('\u001b[');
+  });
+});

@@ -1,0 +1,95 @@
+import { spawnSync } from 'node:child_process';
+import {
+  cpSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const pages = readdirSync(join(root, 'docs')).filter(
+  (name) => name.endsWith('.md') && name !== 'architecture.md',
+);
+
+interface Example {
+  language: string;
+  text: string;
+  line: number;
+}
+
+/** The fenced examples of a page. */
+function examples(page: string): Example[] {
+  const found: Example[] = [];
+  let open: Example | null = null;
+  readFileSync(join(root, 'docs', page), 'utf8')
+    .split('\n')
+    .forEach((line, k) => {
+      if (!line.startsWith('```')) {
+        if (open !== null) open.text += `${line}\n`;
+      } else if (open === null) open = { language: line.slice(3).trim(), text: '', line: k + 1 };
+      else {
+        found.push(open);
+        open = null;
+      }
+    });
+  return found;
+}
+
+/** The words of a command line; quotes hold blanks together. */
+function words(line: string): string[] {
+  return [...line.matchAll(/"([^"]*)"|(\S+)/g)].map((found) => found[1] ?? found[2]);
+}
+
+describe.each(pages)('docs/%s', (page) => {
+  let folder: string;
+  beforeAll(() => {
+    folder = mkdtempSync(join(tmpdir(), 'isomeric-docs-'));
+    cpSync(join(root, 'demo/data'), join(folder, 'data'), { recursive: true });
+    mkdirSync(join(folder, 'node_modules'));
+    symlinkSync(root, join(folder, 'node_modules/isomeric'));
+  });
+  afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+  it('its commands run and say what it says', () => {
+    let output = '';
+    for (const { language, text, line } of examples(page)) {
+      if (language === 'sh') {
+        output = '';
+        for (const command of text.trim().split('\n')) {
+          const expected = Number(/# ends with (\d)$/.exec(command)?.[1] ?? 0);
+          const [program, ...args] = words(command.replace(/ # ends with \d$/, ''));
+          expect(program).toBe('isomeric');
+          const done = spawnSync(process.execPath, [join(root, 'dist/cli/main.js'), ...args], {
+            cwd: folder,
+            encoding: 'utf8',
+            env: { ...process.env, NO_COLOR: '1' },
+          });
+          expect(done.status, `${page}, line ${line}: ${command}\n${done.stderr}`).toBe(expected);
+          output += done.stdout + done.stderr;
+        }
+      } else if (language === 'js') {
+        writeFileSync(join(folder, 'example.mjs'), text);
+        const done = spawnSync(process.execPath, ['example.mjs'], { cwd: folder, encoding: 'utf8' });
+        expect(done.stderr).toBe('');
+        output = done.stdout;
+      } else if (language === 'text') {
+        for (const wanted of text.trim().split('\n'))
+          expect(output, `${page}, line ${line}`).toContain(wanted.trim());
+      }
+    }
+  }, 120_000);
+
+  it('its links lead to files that are there', () => {
+    const text = readFileSync(join(root, 'docs', page), 'utf8');
+    for (const [, target] of text.matchAll(/\]\(([^)#:]+)\)/g))
+      expect(() => readFileSync(join(root, 'docs', target))).not.toThrow();
+  });
+});
