@@ -1,4 +1,4 @@
-import { execFileSync, spawnSync } from 'node:child_process';
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -316,4 +316,29 @@ describe('mistakes and exit codes', () => {
     });
     expect(done.stdout).not.toContain('\u001b[');
   });
+});
+
+describe('interruption', () => {
+  it('ends with 130 and keeps nothing half-written', async () => {
+    const path = join(folder, 'many.geojson');
+    const square = (k: number) => {
+      const x = -30 + (k % 1000) / 1e4;
+      const y = 45.5 + k / 1e7;
+      return `{"type":"Feature","properties":{"k":${k}},"geometry":{"type":"Polygon","coordinates":[[[${x},${y}],[${x + 1e-4},${y}],[${x + 1e-4},${y + 1e-4}],[${x},${y}]]]}}`;
+    };
+    writeFileSync(
+      path,
+      `{"type":"FeatureCollection","features":[${Array.from({ length: 250_000 }, (_, k) => square(k)).join(',')}]}`,
+    );
+    const out = join(folder, 'interrupted.gpkg');
+    const child = spawn(process.execPath, [command, 'reproject', path, '--crs', 'EPSG:32626', '--out', out], {
+      stdio: ['ignore', 'ignore', 'pipe'],
+    });
+    const parts = () => readdirSync(folder).filter((name) => name.startsWith('interrupted'));
+    await expect.poll(parts, { timeout: 20_000, interval: 20 }).not.toEqual([]);
+    child.kill('SIGINT');
+    const code = await new Promise((resolve) => child.on('exit', resolve));
+    expect(code).toBe(130);
+    expect(parts()).toEqual([]);
+  }, 60_000);
 });

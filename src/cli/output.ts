@@ -117,7 +117,7 @@ export function printingReporter(output: Output): Reporter & { stop(): void } {
       if (output.json || !process.stderr.isTTY) return;
       if (bar === null) {
         bar = new cliProgress.SingleBar({
-          format: '  {what}  {bytes} bytes',
+          format: '  {what}  {bytes}',
           clearOnComplete: true,
           hideCursor: true,
           stream: process.stderr,

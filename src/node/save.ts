@@ -1,6 +1,6 @@
 import { once } from 'node:events';
-import { createWriteStream } from 'node:fs';
-import { mkdir, rename, rm } from 'node:fs/promises';
+import { createWriteStream, rmSync } from 'node:fs';
+import { mkdir, rename } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { type Account, closeAccount, openAccount } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
@@ -11,18 +11,35 @@ import { GeopackageWriter } from '../formats/geopackage/write.ts';
 import { ending } from '../formats/names.ts';
 import { createDatabase } from './sqlite.ts';
 
+/** Files that are being written beside their targets; removed when the program is stopped before they are done. */
+const unfinished = new Set<string>();
+let watching = false;
+
+function removeAll(temporary: string): void {
+  for (const path of [temporary, `${temporary}-journal`, `${temporary}.lock`])
+    rmSync(path, { force: true, recursive: true });
+}
+
+function watch(): void {
+  if (watching) return;
+  watching = true;
+  process.on('exit', () => {
+    for (const temporary of unfinished) removeAll(temporary);
+  });
+}
+
 /** Writes beside the target and renames at the end: nothing half-written stays, whatever happens. */
 export async function writeBeside<T>(path: string, write: (temporary: string) => Promise<T>): Promise<T> {
   const temporary = `${path}.part-${process.pid}`;
   await mkdir(dirname(path), { recursive: true });
+  watch();
+  unfinished.add(temporary);
   try {
     const result = await write(temporary);
     await rename(temporary, path);
     return result;
   } catch (error) {
-    await rm(temporary, { force: true });
-    await rm(`${temporary}.lock`, { force: true, recursive: true });
-    await rm(`${temporary}-journal`, { force: true });
+    removeAll(temporary);
     const code = (error as NodeJS.ErrnoException).code;
     if (
       code === 'EACCES' ||
@@ -37,6 +54,8 @@ export async function writeBeside<T>(path: string, write: (temporary: string) =>
       });
     }
     throw error;
+  } finally {
+    unfinished.delete(temporary);
   }
 }
 

@@ -1,4 +1,4 @@
-import { crsLabel, sameCrs } from '../core/crs/crs.ts';
+import { sameCrs } from '../core/crs/crs.ts';
 import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { clip } from '../core/layer/verbs/clip.ts';
@@ -89,8 +89,5 @@ async function applyStep(
     throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be clipped.`, {
       blame: 'usage',
     });
-  return clip(table, area.area, {
-    mode: step.keep === 'whole' ? 'whole' : 'cut',
-    note: `The area is in ${crsLabel(area.crs)}.`,
-  });
+  return clip(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut' });
 }

@@ -29,7 +29,7 @@ h2 { font-size: 20px; margin: 40px 0 10px; padding-top: 14px; border-top: 2px so
 p.lead { color: var(--quiet); margin: 0 0 20px; }
 nav a { margin-right: 18px; color: #1f5f8b; }
 .figures { display: flex; flex-wrap: wrap; gap: 12px 36px; margin: 22px 0 6px; }
-.figures div b { display: block; font-size: 24px; font-weight: 600; }
+.figures div b { display: block; color: var(--ink); font-size: 24px; font-weight: 600; }
 .figures div { color: var(--quiet); font-size: 14px; }
 figure { margin: 12px 0 24px; border: 1px solid var(--line); }
 figure svg { display: block; width: 100%; height: auto; }

@@ -21,7 +21,7 @@ import {
 } from '../../core/index.ts';
 import { ending } from '../../formats/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
-import { type Output, printAccounts, printFindings, printJson } from '../output.ts';
+import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
 
 /** A CRS by code, name, WKT, or a .prj or .wkt file. */
@@ -46,7 +46,24 @@ async function openLayer(path: string, name: string | undefined, crs: string | u
 /** Saves, then prints what every step did. */
 async function finish(output: Output, result: Table, out: string): Promise<void> {
   const saver = saverFor(out);
-  const written = await saver.save([result], out, new Date().toISOString());
+  const progress = printingReporter(output);
+  const watched: Table = {
+    ...result,
+    async *batches(options) {
+      let rows = 0;
+      for await (const batch of result.batches(options)) {
+        rows += batch.length;
+        progress.progress(result.name, rows);
+        yield batch;
+      }
+    },
+  };
+  let written: Account[];
+  try {
+    written = await saver.save([watched], out, new Date().toISOString());
+  } finally {
+    progress.stop();
+  }
   const accounts: Account[] = [...result.accounts, ...written];
   if (output.json) printJson({ out, accounts, findings: result.findings });
   else {

@@ -1,0 +1,172 @@
+// Makes docs/screenshots/ anew from the demo data: `npm run shots`. Needs Chromium, Xvfb, xterm and ImageMagick.
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
+import {
+  cpSync,
+  createReadStream,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  rmSync,
+  statSync,
+} from 'node:fs';
+import { createServer } from 'node:http';
+import { tmpdir } from 'node:os';
+import { extname, join } from 'node:path';
+import { chromium } from 'playwright-core';
+import { browser, build, packages, root } from './setup.mjs';
+
+packages();
+build();
+const target = join(root, 'docs', 'screenshots');
+mkdirSync(target, { recursive: true });
+const only = process.argv[2];
+const folder = mkdtempSync(join(tmpdir(), 'isomeric-shots-'));
+cpSync(join(root, 'demo', 'data'), join(folder, 'data'), { recursive: true });
+const command = join(root, 'dist', 'cli', 'main.js');
+const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
+spawnSync(process.execPath, [command, 'demo', join(folder, 'flats')], { stdio: 'ignore' });
+spawnSync(
+  process.execPath,
+  [
+    command,
+    'clip',
+    'data/boundary-office/wards-2024.geojson',
+    '--area',
+    'data/boundary-office/districts-2024.geojson',
+    '--area-where',
+    "code IN ('T204','T205')",
+    '--out',
+    'wards.gpkg',
+  ],
+  { cwd: folder, stdio: 'ignore' },
+);
+
+/** What is typed in each terminal picture. */
+const terminals = {
+  'command-demo': ['isomeric demo flats | tail -n 40'],
+  'command-look': ['isomeric look data/map-extracts/teskaria-ombrey.zip'],
+  'command-rows': [
+    `isomeric rows data/statistics-office/HOUSING.csv --where "households > 1000" --sort households_no_car --descending --limit 12`,
+  ],
+  'command-clip': [
+    `isomeric clip data/map-extracts/teskaria-ombrey.zip --layer buildings --from data/teskaria-grid.wkt --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --out buildings.gpkg`,
+  ],
+  'command-join': [
+    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --out joined.gpkg',
+    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros" --out joined.gpkg',
+  ],
+  'command-reproject': [
+    'isomeric reproject wards.gpkg --crs EPSG:32626 --out utm.gpkg',
+    'isomeric reproject wards.gpkg --crs data/teskaria-grid.wkt --out grid.gpkg',
+    'isomeric reproject data/map-extracts/teskaria-ombrey.zip --layer roads --crs EPSG:32626 --out no.gpkg',
+  ],
+  'command-check': [
+    'isomeric check data/map-extracts/teskaria-ombrey.zip --layer buildings --key ID',
+    'isomeric check data/statistics-office/HOUSING.csv --key area_code --that "households_ground <= households"',
+  ],
+  'command-new': [
+    'isomeric new mine',
+    'sed -i "s/collection: wards/colection: wards/" mine/study.yaml',
+    'isomeric run mine',
+  ],
+};
+
+if (only === undefined || only.startsWith('command')) {
+  const display = ':97';
+  const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' });
+  await wait(1500);
+  const env = { ...process.env, DISPLAY: display, FORCE_COLOR: '1' };
+  for (const [name, lines] of Object.entries(terminals)) {
+    if (only !== undefined && only !== name) continue;
+    const quoted = lines
+      .map(
+        (line) =>
+          `printf '\\033[1;36m$\\033[0m %s\\n' ${JSON.stringify(line).replace(/\$/g, '\\$').replace(/`/g, '\\`')}; ${line}; echo`,
+      )
+      .join('\n');
+    const script = `isomeric() { node ${command} "$@"; }\ncd ${folder}\n${quoted}\ntouch ${folder}/${name}.done\nsleep 60`;
+    const terminal = spawn(
+      'xterm',
+      [
+        '-geometry',
+        '156x52+0+0',
+        '-fa',
+        'DejaVu Sans Mono',
+        '-fs',
+        '9.5',
+        '-bg',
+        '#1b2429',
+        '-fg',
+        '#e6edf0',
+        '-b',
+        '12',
+        '-e',
+        'bash',
+        '-c',
+        script,
+      ],
+      { env, stdio: 'ignore' },
+    );
+    for (let k = 0; k < 150 && !existsSync(join(folder, `${name}.done`)); k++) await wait(200);
+    await wait(500);
+    execFileSync('import', ['-window', 'root', join(target, `${name}.png`)], { env });
+    terminal.kill();
+    await wait(200);
+  }
+  server.kill();
+}
+
+if (only === undefined || !only.startsWith('command')) {
+  execFileSync(
+    process.execPath,
+    [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'error'],
+    { cwd: join(root, 'examples/study-viewer') },
+  );
+  const types = {
+    '.html': 'text/html',
+    '.js': 'text/javascript',
+    '.css': 'text/css',
+    '.wasm': 'application/wasm',
+  };
+  const delivered = join(folder, 'flats', 'delivered');
+  const site = createServer((request, response) => {
+    const path = decodeURIComponent(new URL(request.url, 'http://x').pathname);
+    const file = [join(root, 'examples/study-viewer/dist'), delivered]
+      .map((each) => join(each, path === '/' ? 'index.html' : path))
+      .find((each) => existsSync(each) && statSync(each).isFile());
+    if (file === undefined) return response.writeHead(404).end();
+    response.writeHead(200, { 'content-type': types[extname(file)] ?? 'application/octet-stream' });
+    createReadStream(file).pipe(response);
+  });
+  await new Promise((resolve) => site.listen(0, '127.0.0.1', resolve));
+  const address = `http://127.0.0.1:${site.address().port}`;
+  const chrome = await chromium.launch({
+    executablePath: browser(),
+    args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-background-networking'],
+  });
+  const page = await chrome.newPage({ viewport: { width: 1280, height: 800 } });
+  for (const name of readdirSync(join(delivered, 'maps')).filter((each) => each.endsWith('.svg'))) {
+    await page.goto(`${address}/report.html`);
+    execFileSync('convert', [
+      join(delivered, 'maps', name.replace('.svg', '.png')),
+      '-resize',
+      '1280x',
+      join(target, `map-${name.replace('.svg', '.png')}`),
+    ]);
+  }
+  await page.screenshot({ path: join(target, 'report.png') });
+  await page.goto(`${address}/report.html#done`);
+  await page.screenshot({ path: join(target, 'report-done.png') });
+  await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
+  await page.getByTestId('state').getByText('6 layers').waitFor();
+  for (const layer of ['buildings', 'footbridges']) await page.getByLabel(`Show ${layer}`).uncheck();
+  await page.getByLabel('Condition').fill('no_car_share > 32');
+  await page.getByLabel('Condition').press('Enter');
+  await page.getByTestId('map').click({ position: { x: 108, y: 398 } });
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: join(target, 'viewer.png') });
+  await chrome.close();
+  site.close();
+}
+rmSync(folder, { recursive: true, force: true });
