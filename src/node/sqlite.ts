@@ -16,19 +16,51 @@ function engine(): Wasm {
   return wasm;
 }
 
+/** Runs one call of the engine; what it complains of becomes an error of ours. */
+function told<T>(path: string, work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (error instanceof IsomericError) throw error;
+    throw new IsomericError(
+      'sqlite-failed',
+      `SQLite says: ${error instanceof Error ? error.message : String(error)}.`,
+      {
+        place: { file: path },
+        advice: 'The file is damaged, or the disk is full or locked.',
+        cause: error,
+      },
+    );
+  }
+}
+
 function database(path: string, readOnly: boolean, onClose: () => void = () => {}): SqliteDatabase {
-  const db = new (engine().Database)(path, readOnly ? { fileMustExist: true, readOnly: true } : {});
+  const db = told(
+    path,
+    () => new (engine().Database)(path, readOnly ? { fileMustExist: true, readOnly: true } : {}),
+  );
   return {
-    exec: (sql) => db.exec(sql),
+    exec: (sql) => told(path, () => db.exec(sql)),
     prepare(sql): SqliteStatement {
-      const statement = db.prepare(sql);
+      const statement = told(path, () => db.prepare(sql));
       return {
         run: (values = []) => {
-          statement.run(values as SqlValue[]);
+          try {
+            statement.run(values as SqlValue[]);
+          } catch (error) {
+            told(path, () => {
+              throw error;
+            });
+          }
         },
         *rows(values = []) {
-          // Column names are distinct in all our queries, and none is a number, so their order holds.
-          for (const row of statement.iterate(values as SqlValue[])) yield Object.values(row) as SqlValue[];
+          const rows = told(path, () => statement.iterate(values as SqlValue[]));
+          for (;;) {
+            const next = told(path, () => rows.next());
+            if (next.done) return;
+            // Column names are distinct in all our queries, and none is a number, so their order holds.
+            yield Object.values(next.value) as SqlValue[];
+          }
         },
         finish: () => statement.finalize(),
       };

@@ -1,7 +1,7 @@
 import { GeometryArray, Kind, partKindOf } from './geometry-array.ts';
 
-function grown<T extends Uint8Array | Uint32Array | Float64Array>(array: T, needed: number): T {
-  let capacity = Math.max(16, array.length * 2);
+function grown<T extends Uint8Array | Uint32Array | Float64Array>(array: T, needed: number, least = 16): T {
+  let capacity = Math.max(least, array.length * 2);
   while (capacity < needed) capacity *= 2;
   const larger = new (array.constructor as new (length: number) => T)(capacity);
   larger.set(array as never);
@@ -32,10 +32,18 @@ export class GeometryBuilder {
   private partStart = new Uint32Array(64);
   private ringStart = new Uint32Array(64);
   private vertexStart = new Uint32Array(64);
-  private xy = new Float64Array(1024);
+  private xy: Float64Array<ArrayBuffer>;
+  /** Vertices that are likely to come: what the array that was handed over last held. */
+  private likely: number;
   private z: Float64Array | null = null;
   private m: Float64Array | null = null;
   private partKind: Uint8Array | null = null;
+
+  /** @param likely number of vertices to make room for from the start */
+  constructor(likely = 512) {
+    this.likely = likely;
+    this.xy = new Float64Array(2 * likely);
+  }
 
   /** Starts a feature; without parts it stays empty, and of kind None it has no geometry. */
   feature(kind: number): void {
@@ -79,7 +87,7 @@ export class GeometryBuilder {
 
   vertex(x: number, y: number): void {
     const k = 2 * this.vertices;
-    if (k + 1 >= this.xy.length) this.xy = grown(this.xy, k + 2);
+    if (k + 1 >= this.xy.length) this.xy = grown(this.xy, k + 2, 2 * this.likely);
     this.xy[k] = x;
     this.xy[k + 1] = y;
     if (this.z !== null) this.setZ(NaN, this.vertices);
@@ -112,7 +120,7 @@ export class GeometryBuilder {
   /** Adds `count` vertices from `xy`, starting at vertex `from`, as they are. */
   run(xy: Float64Array, from: number, count: number): void {
     const k = 2 * this.vertices;
-    if (k + 2 * count > this.xy.length) this.xy = grown(this.xy, k + 2 * count);
+    if (k + 2 * count > this.xy.length) this.xy = grown(this.xy, k + 2 * count, 2 * this.likely);
     this.xy.set(xy.subarray(2 * from, 2 * (from + count)), k);
     if (this.z !== null || this.m !== null) {
       for (let i = 0; i < count; i++) {
@@ -127,7 +135,7 @@ export class GeometryBuilder {
   runBytes(bytes: Uint8Array, view: DataView, at: number, count: number): void {
     const k = 2 * this.vertices;
     const end = k + 2 * count;
-    if (end > this.xy.length) this.xy = grown(this.xy, end);
+    if (end > this.xy.length) this.xy = grown(this.xy, end, 2 * this.likely);
     const { xy } = this;
     if (littleEndian && count > 6) {
       new Uint8Array(xy.buffer, 8 * k, 16 * count).set(bytes.subarray(at, at + 16 * count));
@@ -220,7 +228,10 @@ export class GeometryBuilder {
       m: this.m === null ? null : this.m.slice(0, vertices),
       partKind: this.partKind === null ? null : this.partKind.slice(0, parts),
     });
-    if (array.xy.buffer === this.xy.buffer) this.xy = new Float64Array(this.xy.length);
+    if (array.xy.buffer === this.xy.buffer) {
+      this.likely = Math.max(512, vertices);
+      this.xy = new Float64Array(0);
+    }
     this.back({ features: 0, parts: 0, rings: 0, vertices: 0 });
     this.z = null;
     this.m = null;

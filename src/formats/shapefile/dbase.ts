@@ -134,13 +134,15 @@ function typeOf(letter: string, width: number, decimals: number): FieldType {
     case 'N':
       return decimals === 0 && width <= 20 ? 'integer' : 'real';
     case 'F':
+      return 'real';
+    // Binary numbers have one width; of any other width they are something else, and shown as text.
     case 'B':
     case 'O':
     case 'Y':
-      return 'real';
+      return width === 8 ? 'real' : 'text';
     case 'I':
     case '+':
-      return 'integer';
+      return width === 4 ? 'integer' : 'text';
     case 'L':
       return 'boolean';
     case 'D':
@@ -148,6 +150,17 @@ function typeOf(letter: string, width: number, decimals: number): FieldType {
     default:
       return 'text';
   }
+}
+
+/** Little-endian integer (I, +), double (B, O), or currency in ten-thousandths (Y). */
+function binaryNumber(record: Uint8Array, start: number, letter: string): number {
+  const view = new DataView(
+    record.buffer,
+    record.byteOffset + start,
+    letter === 'I' || letter === '+' ? 4 : 8,
+  );
+  if (letter === 'Y') return Number(view.getBigInt64(0, true)) / 10_000;
+  return letter === 'I' || letter === '+' ? view.getInt32(0, true) : view.getFloat64(0, true);
 }
 
 function decode(bytes: Uint8Array, encoding: string): string {
@@ -245,12 +258,8 @@ export class DbaseColumns {
   private value(record: Uint8Array, from: number, field: DbaseField, builder: ColumnBuilder): void {
     let start = from + field.at;
     let end = start + field.width;
-    if (field.letter === 'I' || field.letter === '+') {
-      builder.number(new DataView(record.buffer, record.byteOffset + start, 4).getInt32(0, true));
-      return;
-    }
-    if (field.letter === 'O' || field.letter === 'B') {
-      builder.number(new DataView(record.buffer, record.byteOffset + start, 8).getFloat64(0, true));
+    if ('I+OBY'.includes(field.letter) && field.type !== 'text') {
+      builder.number(binaryNumber(record, start, field.letter));
       return;
     }
     while (end > start && (record[end - 1] === 32 || record[end - 1] === 0)) end--;
@@ -295,6 +304,11 @@ export class DbaseColumns {
         return;
       }
       default: {
+        if (field.type !== 'text') {
+          this.unreadable++;
+          builder.null();
+          return;
+        }
         let plain = this.encoding === 'utf-8';
         if (!plain) {
           plain = true;

@@ -142,7 +142,8 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
   const columns = set.header === null ? null : new DbaseColumns(set.header);
   const recordLength = set.header?.recordLength ?? 0;
   const rowCount = set.header?.records ?? 0;
-  const builder = new GeometryBuilder();
+  // A record of a few bytes more than its coordinates: room for what there is, up to a full batch.
+  const builder = new GeometryBuilder(Math.min(600_000, Math.ceil(set.shp.size / 16)));
   const troubles: ShapeTroubles = { wrongDirection: 0, unclosed: 0 };
   const damaged = (
     words: string,
