@@ -11,7 +11,6 @@ export interface Measured {
 }
 
 async function timed(work: () => unknown): Promise<number> {
-  globalThis.gc?.();
   const from = performance.now();
   await work();
   return performance.now() - from;
@@ -24,10 +23,11 @@ export async function beside(
   floorName: string,
   floor: () => unknown,
   ours: () => unknown,
-  rounds = 5,
+  rounds = 7,
 ): Promise<Measured> {
   let bestFloor = Infinity;
   let bestOurs = Infinity;
+  globalThis.gc?.();
   for (let k = 0; k < rounds; k++) {
     bestFloor = Math.min(bestFloor, await timed(floor));
     bestOurs = Math.min(bestOurs, await timed(ours));

@@ -18,9 +18,7 @@ import { memoryLines } from './memory.ts';
 
 const only = process.argv[2];
 const wanted = (name: string) => only === undefined || name.includes(only);
-const results: Measured[] = [];
 const add = (measured: Measured) => {
-  results.push(measured);
   console.log(lineOf(measured));
 };
 
@@ -178,5 +176,3 @@ if (wanted('join')) {
 }
 
 if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
-const missed = results.filter((m) => m.ours / m.floor > m.aim);
-console.log(`${results.length} measurements, ${missed.length} over what is asked.`);
