@@ -62,7 +62,7 @@ const api = {
           await hold(table);
         }
       }
-      return [...held.values()].map(({ info }) => info);
+      return Array.from(held.values(), (each) => each.info);
     }),
 
   /** All batches of a layer, as plain buffers. */

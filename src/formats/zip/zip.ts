@@ -128,6 +128,12 @@ export async function openZip(source: ByteSource): Promise<Surroundings> {
   try {
     entries = await reader.getEntries();
   } catch (error) {
+    if (error instanceof Error && /unsafe filename/i.test(error.message)) {
+      throw new IsomericError('zip-path', 'The name of an entry would climb out of the archive.', {
+        place: { file: source.name },
+        advice: 'Such archives are not opened.',
+      });
+    }
     throw damaged(
       source.name,
       `Its list of entries cannot be read (${error instanceof Error ? error.message : String(error)}).`,
