@@ -135,6 +135,7 @@ describe('verbs', () => {
       cut: 0,
       outside: 278,
       withoutGeometry: 0,
+      unusable: 0,
     });
   });
 

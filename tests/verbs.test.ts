@@ -77,7 +77,7 @@ describe('reproject', () => {
       ]),
       utm,
     );
-    await geometries(there);
+    expect((await geometries(there))[1]).toBeNull();
     const [account] = there.accounts;
     expect(account.sentence).toContain('1 with points that have no image there');
     expect(account.findings).toMatchObject([{ code: 'outside-projection', feature: 2, at: [120, 10] }]);

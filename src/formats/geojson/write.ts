@@ -65,6 +65,9 @@ export async function* writeGeojson(
 function geometryText(array: GeometryArray, i: number, number: (value: number) => string): string {
   const kind = array.kind[i];
   if (kind === Kind.None) return 'null';
+  // JSON has no NaN: a geometry with a coordinate that is no number is no geometry.
+  for (let k = 2 * array.firstVertex(i); k < 2 * array.endVertex(i); k++)
+    if (!Number.isFinite(array.xy[k])) return 'null';
   const position = (v: number) => {
     const z = array.z?.[v];
     const height = z === undefined || Number.isNaN(z) ? '' : `,${number(z)}`;

@@ -39,6 +39,7 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
       let keptWhole = 0;
       let cut = 0;
       let without = 0;
+      let unusable = 0;
       const box = emptyBox();
       const verdicts = new Uint8Array(16_384);
       for await (const batch of batches) {
@@ -74,6 +75,19 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
             indices.push(i);
             continue;
           }
+          if (!allFinite(geometry, i)) {
+            unusable++;
+            if (account.findings.length < 100) {
+              account.findings.push({
+                code: 'coordinate-not-finite',
+                severity: 'error',
+                layer: layer.name,
+                feature: batch.id(i),
+                words: 'A coordinate is not a number, so the feature cannot be cut; it was left out.',
+              });
+            }
+            continue;
+          }
           const mark = builder.mark();
           const result = clipOne(geometry, i, area, builder);
           if (result === Clipped.Outside) continue;
@@ -95,8 +109,8 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
         );
       }
       if (layer.readsByBox && layer.count !== undefined) all = layer.count;
-      const outside = all - keptWhole - cut - without;
-      account.counts = { in: all, whole: keptWhole, cut, outside, withoutGeometry: without };
+      const outside = all - keptWhole - cut - without - unusable;
+      account.counts = { in: all, whole: keptWhole, cut, outside, withoutGeometry: without, unusable };
       if (options.note) account.notes.push(options.note);
       const counts: Count[] = [
         [keptWhole, 'kept whole'],
@@ -104,9 +118,16 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
         [outside, 'outside'],
       ];
       if (without > 0) counts.push([without, 'without geometry dropped']);
+      if (unusable > 0) counts.push([unusable, 'with unusable coordinates left out']);
       closeAccount(account, [all, `${layer.name} in`], ...counts);
     },
   });
+}
+
+function allFinite(geometry: GeometryArray, i: number): boolean {
+  for (let k = 2 * geometry.firstVertex(i); k < 2 * geometry.endVertex(i); k++)
+    if (!Number.isFinite(geometry.xy[k])) return false;
+  return true;
 }
 
 function clipOne(geometry: GeometryArray, i: number, area: PreparedArea, builder: GeometryBuilder): number {

@@ -2,10 +2,45 @@ import { closeAccount } from '../../account.ts';
 import { type Crs, crsLabel } from '../../crs/crs.ts';
 import { transformer } from '../../crs/transformer.ts';
 import { IsomericError } from '../../errors.ts';
+import { type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
+import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
 import type { Layer } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
-/** Brings a layer into another CRS. Features with a point that has no image there are told, and keep no geometry there. */
+/** Most features without an image that are told singly; all are counted. */
+const mostFindings = 100;
+
+/** First vertex of feature i that had coordinates before and has none now. */
+function lostAt(before: GeometryArray, xy: Float64Array, i: number): number {
+  for (let v = before.firstVertex(i); v < before.endVertex(i); v++) {
+    if (Number.isNaN(xy[2 * v]) && !Number.isNaN(before.xy[2 * v])) return v;
+  }
+  return -1;
+}
+
+function lostIn(before: GeometryArray, xy: Float64Array): number[] {
+  const lost: number[] = [];
+  for (let i = 0; i < before.length; i++) if (lostAt(before, xy, i) >= 0) lost.push(i);
+  return lost;
+}
+
+function lostVertex(before: GeometryArray, xy: Float64Array, i: number): [number, number] {
+  const v = lostAt(before, xy, i);
+  return [before.xy[2 * v], before.xy[2 * v + 1]];
+}
+
+/** The same features, those of `lost` without geometry. */
+function without(array: GeometryArray, lost: readonly number[]): GeometryArray {
+  const builder = new GeometryBuilder(array.vertexCount);
+  const gone = new Set(lost);
+  for (let i = 0; i < array.length; i++) {
+    if (gone.has(i)) builder.feature(Kind.None);
+    else builder.copy(array, i);
+  }
+  return builder.finish();
+}
+
+/** Brings a layer into another CRS. Features with a point that has no image there are told, and have no geometry there. */
 export function reproject(layer: Layer, target: Crs): Layer {
   if (layer.crs === null) {
     throw new IsomericError(
@@ -36,27 +71,22 @@ export function reproject(layer: Layer, target: Crs): Layer {
           continue;
         }
         const xy = geometry.xy.slice();
-        if (through.transform(xy) > 0) {
-          for (let i = 0; i < geometry.length; i++) {
-            for (let v = geometry.firstVertex(i); v < geometry.endVertex(i); v++) {
-              if (!Number.isNaN(xy[2 * v]) || Number.isNaN(geometry.xy[2 * v])) continue;
-              lostFeatures++;
-              if (account.findings.length < 100) {
-                account.findings.push({
-                  code: 'outside-projection',
-                  severity: 'error',
-                  layer: layer.name,
-                  feature: batch.id(i),
-                  at: [geometry.xy[2 * v], geometry.xy[2 * v + 1]],
-                  words: `A point of the feature has no image in ${crsLabel(target)}.`,
-                  repair: 'clip the layer to the study area first',
-                });
-              }
-              break;
-            }
-          }
+        const lost: number[] = through.transform(xy) > 0 ? lostIn(geometry, xy) : [];
+        lostFeatures += lost.length;
+        for (const i of lost) {
+          if (account.findings.length >= mostFindings) break;
+          account.findings.push({
+            code: 'outside-projection',
+            severity: 'error',
+            layer: layer.name,
+            feature: batch.id(i),
+            at: lostVertex(geometry, xy, i),
+            words: `A point of the feature has no image in ${crsLabel(target)}; it has no geometry there.`,
+            repair: 'clip the layer to the study area first',
+          });
         }
-        yield batch.with({ geometry: geometry.withXY(xy) });
+        const moved = geometry.withXY(xy);
+        yield batch.with({ geometry: lost.length === 0 ? moved : without(moved, lost) });
       }
       account.counts = { in: all, out: all, withoutImage: lostFeatures };
       account.notes.push(`From ${crsLabel(source)} to ${crsLabel(target)}: ${through.datumWords}.`);
