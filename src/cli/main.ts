@@ -49,7 +49,7 @@ function fail(error: unknown, json: boolean): number {
       process.stderr.write(
         `${JSON.stringify({ error: { code: error.code, words: error.message, place: error.place, advice: error.advice } })}\n`,
       );
-    else process.stderr.write(`${makeOutput({}).colours.red('Stopped:')} ${error.sentence}\n`);
+    else process.stderr.write(`${makeOutput({}).colours.redBright('Stopped:')} ${error.sentence}\n`);
     return error.blame === 'usage' ? exitCodes.usage : exitCodes.input;
   }
   const words = error instanceof Error ? (error.stack ?? error.message) : String(error);

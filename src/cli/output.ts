@@ -44,7 +44,7 @@ export function findingText(output: Output, finding: Finding): string {
   const { colours } = output;
   const paint =
     finding.severity === 'error'
-      ? colours.red
+      ? colours.redBright
       : finding.severity === 'warning'
         ? colours.yellow
         : colours.dim;

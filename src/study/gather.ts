@@ -64,6 +64,7 @@ function orderOf(study: Study, name: string, box: Box | undefined, options: Gath
     file: dataset.file,
     vintage: dataset.vintage,
     box,
+    pageSize: dataset['page size'],
     licence: dataset.licence ?? told.licence,
     citation: dataset.citation ?? told.citation,
   };

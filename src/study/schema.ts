@@ -74,6 +74,12 @@ const dataset = z
       .optional()
       .describe('The CRS that the data really have, when they do not say it or say a wrong one.'),
     where: text.optional().describe('CQL2 condition: only these rows.'),
+    'page size': z
+      .number()
+      .int()
+      .positive()
+      .optional()
+      .describe('Features asked for on one page of a service; as many as it likes when left out.'),
     citation: text.optional(),
     licence: text.optional(),
   })

@@ -55,7 +55,7 @@ export function MapCanvas({ layers, shaded, picked, kept, jump, onPick }: Props)
           const feature = from + i;
           const path = featurePath(geometry, i, scale, x0, y0, layer.kind === 'point' ? 4 : 0);
           const chosen = picked !== null && picked.layer === layer.info.name && picked.feature === feature;
-          context.globalAlpha = dimmed && !kept.features.has(feature) ? 0.12 : 1;
+          context.globalAlpha = dimmed && !chosen && !kept.features.has(feature) ? 0.12 : 1;
           if (layer.kind === 'line') {
             context.strokeStyle = chosen ? '#d1401f' : layer.colour;
             context.lineWidth = chosen ? 3 : 1.3;

@@ -1,8 +1,8 @@
 import {
   atLeast,
+  counted,
   countFindings,
   type Finding,
-  grouped,
   IsomericError,
   isLayer,
   runChecks,
@@ -76,7 +76,7 @@ export const addCheck: AddCommand = (program) => {
           printFindings(output, findings, 10);
           for (const sentence of sentences) output.line(sentenceText(output, sentence));
           output.line(
-            `${grouped(counts.error)} errors, ${grouped(counts.warning)} warnings, ${grouped(counts.note)} notes.`,
+            `${counted(counts.error, 'error', 'errors')}, ${counted(counts.warning, 'warning', 'warnings')}, ${counted(counts.note, 'note', 'notes')}.`,
           );
         }
         if (failAt !== 'never' && findings.some((finding) => atLeast(finding.severity, failAt)))

@@ -20,7 +20,7 @@ interface RowsOptions {
   descending?: boolean;
 }
 
-/** The first `limit` rows; with `sort`, the first after sorting, of which never more than twice `limit` are held. */
+/** The first `limit` rows; with `sort`, the first after sorting: then at most `limit` and one batch are held. */
 async function firstRows(
   table: Table,
   limit: number,

@@ -120,7 +120,9 @@ const withoutDialect = (name: string) =>
 
 /** Datums that are one and the same under different names. */
 export function sameDatumName(a: string, b: string): boolean {
-  return plainName(a) === plainName(b);
+  const plain = plainName(a);
+  // Two datums that nobody knows are not known to be one.
+  return plain !== '' && plain !== 'unknown' && plain === plainName(b);
 }
 
 function sameShift(a: DatumShift | null, b: DatumShift | null): boolean {
