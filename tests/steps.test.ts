@@ -1,0 +1,230 @@
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import type { Layer } from '../src/core/index.ts';
+import { nodeMachine, openPath } from '../src/node/index.ts';
+import { type Reporter, runStudy, silentReporter } from '../src/study/index.ts';
+
+const data = fileURLToPath(new URL('../demo/data', import.meta.url));
+let folder: string;
+let said: string[];
+
+beforeEach(() => {
+  folder = mkdtempSync(join(tmpdir(), 'isomeric-steps-'));
+  said = [];
+  const copy = (from: string, to: string) => writeFileSync(join(folder, to), readFileSync(join(data, from)));
+  copy('boundary-office/wards-2024.geojson', 'wards.geojson');
+  copy('boundary-office/districts-2024.geojson', 'districts.geojson');
+  copy('statistics-office/HOUSING.csv', 'housing.csv');
+  copy('map-extracts/teskaria-ombrey.zip', 'extract.zip');
+  copy('teskaria-grid.wkt', 'grid.wkt');
+});
+afterEach(() => rmSync(folder, { recursive: true, force: true }));
+
+/** Runs a study of local files; the parts that a test does not give are the plainest there are. */
+async function run(parts: {
+  area?: string;
+  crs?: string;
+  gather?: string;
+  prepare: string;
+  check?: string;
+  draw?: string;
+}) {
+  const text = `study: Steps
+area: ${parts.area ?? '{ units: { of: districts, code: T204 } }'}
+crs: ${parts.crs ?? 'grid.wkt'}
+gather:
+  districts: { file: districts.geojson }
+  wards: { file: wards.geojson }
+  housing: { file: housing.csv }
+  roads: { file: extract.zip, layer: roads }
+${parts.gather ?? ''}
+prepare:
+${parts.prepare}
+${parts.check ?? ''}
+${parts.draw ?? ''}
+`;
+  writeFileSync(join(folder, 'study.yaml'), text);
+  const reporter: Reporter = {
+    ...silentReporter,
+    say: (words) => said.push(words),
+    note: (words) => said.push(words),
+  };
+  const result = await runStudy(nodeMachine(folder, reporter));
+  const layers = new Map(
+    (await openPath(join(folder, result.delivered[0]))).map(({ table }) => [table.name, table]),
+  );
+  return { ...result, layers };
+}
+
+async function values(
+  layer: { schema: Layer['schema']; batches: Layer['batches'] },
+  field: string,
+): Promise<unknown[]> {
+  const c = layer.schema.findIndex((each) => each.name === field);
+  const all: unknown[] = [];
+  for await (const batch of layer.batches())
+    for (let i = 0; i < batch.length; i++) all.push(batch.columns[c].value(i));
+  return all;
+}
+
+describe('areas', () => {
+  it('a box in degrees', async () => {
+    const { layers } = await run({
+      area: '{ box: { west: -30.1, south: 45.5, east: -29.9, north: 45.7 } }',
+      prepare: '  wards: [clip: area]',
+    });
+    expect(said[0]).toMatch(/^Area: the box -30\.1, 45\.5, -29\.9, 45\.7/);
+    const wards = layers.get('wards')!;
+    expect(wards.count).toBeGreaterThan(10);
+    expect(said.find((line) => line.startsWith('Clip:'))).toMatch(/cut, \d+ outside/);
+  });
+
+  it('all areas of a layer', async () => {
+    const { layers } = await run({ area: '{ layer: districts }', prepare: '  wards: [clip: area]' });
+    expect(layers.get('wards')!.count).toBe(296);
+  });
+
+  it('one unit, with the code as a plain value', async () => {
+    const { layers } = await run({ prepare: '  wards: [clip: area]' });
+    expect(new Set(await values(layers.get('wards')!, 'district'))).toEqual(new Set(['T204']));
+  });
+});
+
+describe('steps', () => {
+  it('where, compute, select and keep whole, in order', async () => {
+    const { layers } = await run({
+      prepare: `  wards:
+    - where: district = 'T204' AND code <> '020401'
+    - join: housing
+      on: code = area_code
+    - compute: { share: 100 * households_no_car / households, big: share > 30 }
+    - where: big
+    - select: [code, share, big]
+  roads:
+    - clip: area
+      keep: whole`,
+    });
+    const wards = layers.get('wards')!;
+    expect(wards.schema.map((field) => [field.name, field.type])).toEqual([
+      ['code', 'text'],
+      ['share', 'real'],
+      ['big', 'boolean'],
+    ]);
+    const shares = (await values(wards, 'share')) as number[];
+    expect(shares.length).toBeGreaterThan(0);
+    expect(Math.min(...shares)).toBeGreaterThan(30);
+    expect(await values(wards, 'code')).not.toContain('020401');
+    expect(said.find((line) => line.includes('kept whole across the border'))).toBeDefined();
+  });
+
+  it('a filter at the source and a CRS that the study gives', async () => {
+    const { layers } = await run({
+      gather:
+        "  main: { file: extract.zip, layer: roads, where: CLASS = 'main' }\n  bridges: { file: extract.zip, layer: footbridges, crs: grid.wkt }",
+      prepare: '  main: []\n  bridges:',
+    });
+    expect(new Set(await values(layers.get('main')!, 'CLASS'))).toEqual(new Set(['main']));
+    expect(layers.get('bridges')!.count).toBe(13);
+    expect((layers.get('bridges') as Layer).crs?.name).toBe('Teskaria National Grid');
+  });
+
+  it('a table is prepared and delivered as a table', async () => {
+    const { layers } = await run({
+      prepare: '  housing:\n    - where: households > 1000\n  wards: [clip: area]',
+    });
+    expect(layers.get('housing')!.count).toBe(26);
+    expect('crs' in layers.get('housing')!).toBe(false);
+  });
+
+  it('a layer in another CRS of a code is brought along', async () => {
+    const { layers } = await run({ crs: 'EPSG:32626', prepare: '  wards: [clip: area]' });
+    expect((layers.get('wards') as Layer).crs?.code).toBe('EPSG:32626');
+  });
+});
+
+describe('mistakes that only the data can tell', () => {
+  const mistakes: [string, Parameters<typeof run>[0], string, RegExp?][] = [
+    [
+      'a layer without a CRS',
+      { gather: '  bridges: { file: extract.zip, layer: footbridges }', prepare: '  bridges: [clip: area]' },
+      'crs-missing',
+      /never assumed/,
+    ],
+    [
+      'a layer whose datum shift is not known',
+      { crs: 'EPSG:32626', prepare: '  roads: [clip: area]' },
+      'datum-shift-unknown',
+    ],
+    [
+      'a field that is not there',
+      { prepare: "  wards:\n    - where: distrikt = 'T204'" },
+      'field-unknown',
+      /distrikt/,
+    ],
+    [
+      'a join on a wrong field',
+      { prepare: '  wards:\n    - join: housing\n      on: code = code' },
+      'field-unknown',
+    ],
+    ['a clip of a table', { prepare: '  housing: [clip: area]' }, 'geometry-missing'],
+    [
+      'a map of a text field',
+      { prepare: '  wards: [clip: area]', draw: 'draw:\n  m: { title: M, layer: wards, colour by: name }' },
+      'field-not-number',
+    ],
+    [
+      'a map of an unknown field',
+      { prepare: '  wards: [clip: area]', draw: 'draw:\n  m: { title: M, layer: wards, colour by: share }' },
+      'field-unknown',
+    ],
+    [
+      'a wrong way of classes',
+      {
+        prepare: '  wards: [clip: area]',
+        draw: 'draw:\n  m: { title: M, layer: wards, colour by: vintage, classes: 5 jumps }',
+      },
+      'class-method',
+    ],
+    [
+      'a check of an unknown field',
+      { prepare: '  wards: [clip: area]', check: 'check:\n  wards: ["key: cod"]' },
+      'field-unknown',
+    ],
+    [
+      'a file that is not there',
+      { gather: '  more: { file: more.geojson }', prepare: '  more: []' },
+      'file-missing',
+    ],
+    [
+      'a file outside the folder',
+      { gather: '  more: { file: ../more.geojson }', prepare: '  more: []' },
+      'path-outside',
+    ],
+    [
+      'an archive with several layers',
+      { gather: '  more: { file: extract.zip }', prepare: '  more: []' },
+      'layer-unclear',
+    ],
+    ['a CRS file that is damaged', { crs: 'housing.csv', prepare: '  wards: []' }, 'crs-unknown'],
+  ];
+  it.each(mistakes)('%s', async (_, parts, code, words) => {
+    await expect(run(parts)).rejects.toMatchObject({
+      code,
+      ...(words === undefined ? {} : { message: expect.stringMatching(words) as string }),
+    });
+  });
+
+  it('a count on a map is drawn, and warned of', async () => {
+    const { findings, delivered } = await run({
+      prepare: '  wards:\n    - clip: area\n    - join: housing\n      on: code = area_code',
+      draw: 'draw:\n  m: { title: M, layer: wards, colour by: households, classes: "100, 500, 1000, 3000", colours: night, over: [wards] }',
+    });
+    expect(delivered).toContain('delivered/maps/m.svg');
+    expect(findings.find((finding) => finding.code === 'count-mapped')).toMatchObject({
+      severity: 'warning',
+    });
+  });
+});
