@@ -8,7 +8,7 @@
  */
 import { writeFileSync } from 'node:fs';
 import all from 'epsg-index/all.json' with { type: 'json' };
-import type { Crs, DatumShift, GeographicCrs } from '../src/core/crs/crs.ts';
+import type { Crs, DatumShift, Ellipsoid, GeographicCrs, ProjectionParameters } from '../src/core/crs/crs.ts';
 import { parameterNames } from '../src/core/crs/crs.ts';
 import { crsFromWkt } from '../src/core/crs/wkt-crs.ts';
 import { IsomericError } from '../src/core/errors.ts';
@@ -63,15 +63,108 @@ function geographicLine(crs: GeographicCrs, code: string, entry: Entry | undefin
   ].join('|');
 }
 
+/** Ellipsoids and prime meridians of the entries that have no text, only a line of parameters. */
+const ellipsoidsByName: Record<string, Ellipsoid> = {
+  intl: { name: 'International 1924', a: 6378388, f: 1 / 297 },
+  bessel: { name: 'Bessel 1841', a: 6377397.155, f: 1 / 299.1528128 },
+  clrk66: { name: 'Clarke 1866', a: 6378206.4, f: 1 / 294.978698213898 },
+  clrk80ign: { name: 'Clarke 1880 (IGN)', a: 6378249.2, f: 1 / 293.466021293627 },
+};
+const meridians: Record<string, number> = {
+  paris: 2.33722917,
+  lisbon: -(9 + 7 / 60 + 54.862 / 3600),
+  oslo: 10 + 43 / 60 + 22.5 / 3600,
+  ferro: -(17 + 40 / 60),
+  jakarta: 106 + 48 / 60 + 27.79 / 3600,
+  bern: 7 + 26 / 60 + 22.5 / 3600,
+  bogota: -(74 + 4 / 60 + 51.3 / 3600),
+  rome: 12 + 27 / 60 + 8.4 / 3600,
+  athens: 23 + 42 / 60 + 58.815 / 3600,
+};
+const footUs = 1200 / 3937;
+
+/** The CRS of an entry without text, from its line of parameters; null when it has none, or one that is not computed. */
+function crsFromParameters(entry: Entry): Crs | null {
+  const line = Object.values(entry).find((value) => typeof value === 'string' && value.startsWith('+')) as
+    | string
+    | undefined;
+  if (line === undefined) return null;
+  const given = new Map(
+    line
+      .split(/\s*\+/)
+      .filter((part) => part !== '')
+      .map((part) => part.trim().split('=') as [string, string]),
+  );
+  const number = (key: string, otherwise = 0) => Number(given.get(key) ?? otherwise);
+  const own = given.has('a')
+    ? { name: `${entry.name} ellipsoid`, a: number('a'), f: 1 / number('rf') }
+    : ellipsoidsByName[given.get('ellps') ?? ''];
+  const meridian = given.has('pm') ? meridians[given.get('pm')!] : 0;
+  if (own === undefined || meridian === undefined) return null;
+  const baseName = entry.name.split(' / ')[0];
+  const baseEntry = entries.find((each) => each.kind === 'CRS-GEOGCRS' && each.name === baseName);
+  if (baseEntry === undefined) return null;
+  // Grads are the unit of the CRSs counted from Paris.
+  const grads = given.get('pm') === 'paris';
+  const base: GeographicCrs = {
+    kind: 'geographic',
+    name: baseName,
+    code: `EPSG:${baseEntry.code}`,
+    datum: baseName.replace(/[^A-Za-z0-9]+/g, '_').replace(/_$/, ''),
+    ellipsoid: own,
+    primeMeridian: meridian,
+    unit: grads ? Math.PI / 200 : Math.PI / 180,
+    unitName: grads ? 'grad' : 'degree',
+    shift: null,
+  };
+  const unit = given.get('units') === 'us-ft' ? footUs : 1;
+  const common = {
+    centralMeridian: number('lon_0'),
+    latitudeOfOrigin: number('lat_0'),
+    falseEasting: number('x_0') / unit,
+    falseNorthing: number('y_0') / unit,
+  };
+  const projected = (method: string, parameters: ProjectionParameters): Crs => ({
+    kind: 'projected',
+    name: entry.name,
+    code: `EPSG:${entry.code}`,
+    base,
+    method,
+    parameters: { ...common, ...parameters },
+    unit,
+    unitName: unit === 1 ? 'metre' : 'US survey foot',
+  });
+  switch (given.get('proj')) {
+    case 'longlat':
+      return base;
+    case 'tmerc':
+      return projected('transverse-mercator', { scaleFactor: number('k', 1) });
+    case 'lcc':
+      return given.has('lat_2')
+        ? projected('lambert-conic-conformal-2sp', {
+            standardParallel1: number('lat_1'),
+            standardParallel2: number('lat_2'),
+            scaleFactor: number('k_0', 1),
+          })
+        : projected('lambert-conic-conformal-1sp', {
+            latitudeOfOrigin: number('lat_1'),
+            scaleFactor: number('k_0', 1),
+          });
+    default:
+      return null;
+  }
+}
+
 function add(entry: Entry): void {
   if (!['CRS-PROJCRS', 'CRS-GEOGCRS', 'CRS-COMPOUNDCRS'].includes(entry.kind)) return;
-  if (entry.wkt === null) {
-    withoutText++;
-    return;
-  }
   let crs: Crs;
   try {
-    crs = crsFromWkt(entry.wkt);
+    const made = entry.wkt === null ? crsFromParameters(entry) : crsFromWkt(entry.wkt);
+    if (made === null) {
+      withoutText++;
+      return;
+    }
+    crs = made;
   } catch (error) {
     if (!(error instanceof IsomericError)) throw error;
     unsupported++;
