@@ -58,6 +58,8 @@ const square: GeometryObject = {
   ],
 };
 
+const nonZero = { a: 'non-zero', b: 'non-zero' } as const;
+
 describe('clip', () => {
   it('keeps points inside and on the border, drops those outside and in holes, and cuts multi-points', async () => {
     const { left, account } = await clipped(
@@ -271,6 +273,40 @@ describe('clip', () => {
     expect(account.counts).toMatchObject({ whole: 2, cut: 2, outside: 2 });
   });
 
+  it('keeps what parts of one feature cover, also where they overlap, and both lobes of a bow tie', async () => {
+    const part = (x: number): number[][][] => [
+      [
+        [x, 1],
+        [x + 2, 1],
+        [x + 2, 3],
+        [x, 3],
+        [x, 1],
+      ],
+    ];
+    const { left } = await clipped(
+      [
+        { type: 'MultiPolygon', coordinates: [part(8), part(9)] },
+        {
+          type: 'Polygon',
+          coordinates: [
+            [
+              [8, 7],
+              [12, 9],
+              [12, 7],
+              [8, 9],
+              [8, 7],
+            ],
+          ],
+        },
+      ],
+      square,
+    );
+    const areas = left.map(({ geometry }) => planarArea(geometriesFrom([geometry]), 0));
+    expect(areas[0]).toBe(4);
+    expect(areas[1]).toBeCloseTo(2, 12);
+    expect(left.map(({ geometry }) => faultsOf(geometriesFrom([geometry]), 0))).toEqual([[], []]);
+  });
+
   it('keeps whole what reaches across when asked', async () => {
     const across: GeometryObject = {
       type: 'LineString',
@@ -363,21 +399,21 @@ describe('clip', () => {
       fc.asyncProperty(ring, fc.array(ring, { minLength: 1, maxLength: 5 }), async (area, features) => {
         const array = geometriesFrom([area, ...features]);
         const probe = new GeometryBuilder();
-        if (overlayAreas('union', array, 0, array, 0, probe) === 0) return;
+        if (overlayAreas('union', array, 0, array, 0, probe, nonZero) === 0) return;
         const { left } = await clipped(features, area);
         features.forEach((_, k) => {
           const builder = new GeometryBuilder();
           const expected =
-            overlayAreas('intersection', array, k + 1, array, 0, builder) === 0
+            overlayAreas('intersection', array, k + 1, array, 0, builder, nonZero) === 0
               ? 0
               : planarArea(builder.finish(), 0);
           const got = left.find(({ id }) => id === k + 1);
           if (got === undefined) expect(expected).toBeLessThan(1e-12);
           else {
             const own = geometriesFrom([got.geometry]);
-            // A feature kept whole may cross itself: its area is even–odd, as the overlay's is.
+            // A feature kept whole may cross itself: its area is what its ring winds around, as the overlay's is.
             const normal = new GeometryBuilder();
-            expect(overlayAreas('union', own, 0, own, 0, normal)).toBeGreaterThan(0);
+            expect(overlayAreas('union', own, 0, own, 0, normal, nonZero)).toBeGreaterThan(0);
             expect(planarArea(normal.finish(), 0)).toBeCloseTo(expected, 9);
           }
         });

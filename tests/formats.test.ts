@@ -550,3 +550,155 @@ describe('opening by content', () => {
     expect(readFileSync(join(folder, 'wards.csv'), 'utf8')).toContain('Feature');
   });
 });
+
+describe('Shapefile with heights and measures', () => {
+  /** One record with Z (type 11–18) or M (21–28) made by hand after the white paper of 1998. */
+  function recordOf(type: number, parts: number[][][]): Uint8Array {
+    const points = parts.flat();
+    const n = points.length;
+    const plain = type % 10;
+    const hasZ = type < 20;
+    const head = plain === 1 ? 4 : plain === 8 ? 40 : 44 + 4 * parts.length;
+    const size =
+      plain === 1 ? 4 + 16 + (hasZ ? 16 : 8) : head + 16 * n + (hasZ ? 16 + 8 * n : 0) + 16 + 8 * n;
+    const view = new DataView(new ArrayBuffer(size));
+    view.setInt32(0, type, true);
+    if (plain === 1) {
+      [points[0][0], points[0][1], ...(hasZ ? [points[0][2], points[0][3]] : [points[0][3]])].forEach(
+        (v, k) => {
+          view.setFloat64(4 + 8 * k, v, true);
+        },
+      );
+      return new Uint8Array(view.buffer);
+    }
+    if (plain === 8) view.setInt32(36, n, true);
+    else {
+      view.setInt32(36, parts.length, true);
+      view.setInt32(40, n, true);
+      let start = 0;
+      parts.forEach((part, k) => {
+        view.setInt32(44 + 4 * k, start, true);
+        start += part.length;
+      });
+    }
+    points.forEach(([x, y, z, m], k) => {
+      view.setFloat64(head + 16 * k, x, true);
+      view.setFloat64(head + 16 * k + 8, y, true);
+      const afterXY = head + 16 * n;
+      if (hasZ) view.setFloat64(afterXY + 16 + 8 * k, z, true);
+      const afterZ = hasZ ? afterXY + 16 + 8 * n : afterXY;
+      view.setFloat64(afterZ + 16 + 8 * k, m, true);
+    });
+    return new Uint8Array(view.buffer);
+  }
+
+  function fileOf(type: number, records: Uint8Array[]): Uint8Array {
+    const bytes = new Uint8Array(100 + records.reduce((sum, record) => sum + 8 + record.length, 0));
+    const view = new DataView(bytes.buffer);
+    view.setInt32(0, 9994);
+    view.setInt32(24, bytes.length / 2);
+    view.setInt32(28, 1000, true);
+    view.setInt32(32, type, true);
+    let at = 100;
+    records.forEach((record, k) => {
+      view.setInt32(at, k + 1);
+      view.setInt32(at + 4, record.length / 2);
+      bytes.set(record, at + 8);
+      at += 8 + record.length;
+    });
+    return bytes;
+  }
+
+  async function readOf(type: number, parts: number[][][]) {
+    const source = sourceFromBytes(
+      fileOf(type, [recordOf(type, parts), Uint8Array.from([0, 0, 0, 0])]),
+      'w.shp',
+    );
+    const [{ table }] = await openSource(source, {
+      around: surroundingsOf(new Map([['w.shp', source]])),
+      path: 'w.shp',
+      capabilities: {},
+    });
+    for await (const batch of table.batches())
+      return { geometry: batch.geometry!, objects: [0, 1].map((i) => geometryObject(batch.geometry!, i)) };
+    throw new Error('no batch');
+  }
+
+  const square = [
+    [0, 0, 1, 10],
+    [0, 4, 2, 20],
+    [4, 4, 3, 30],
+    [4, 0, 4, 40],
+    [0, 0, 1, 10],
+  ];
+  const hole = [
+    [1, 1, 5, 50],
+    [2, 1, 6, 60],
+    [2, 2, 7, -1e39],
+    [1, 1, 5, 50],
+  ];
+  const cases: [string, number, number[][][], GeometryObject['type']][] = [
+    ['points', 11, [[[1, 2, 3, 4]]], 'Point'],
+    [
+      'lines',
+      13,
+      [
+        [
+          [0, 0, 1, 2],
+          [1, 1, 3, 4],
+        ],
+        [
+          [5, 5, 6, 7],
+          [6, 6, 8, 9],
+        ],
+      ],
+      'MultiLineString',
+    ],
+    [
+      'one line',
+      13,
+      [
+        [
+          [0, 0, 1, 2],
+          [1, 1, 3, 4],
+        ],
+      ],
+      'LineString',
+    ],
+    ['areas', 15, [square, hole], 'Polygon'],
+    [
+      'multi-points',
+      18,
+      [
+        [
+          [0, 0, 1, 2],
+          [1, 1, 3, 4],
+        ],
+      ],
+      'MultiPoint',
+    ],
+  ];
+  it.each(cases)('%s with heights', async (_, type, parts, kind) => {
+    const { geometry, objects } = await readOf(type, parts);
+    expect(objects[0]?.type).toBe(kind);
+    expect(objects[1]).toBeNull();
+    const flat = parts.flat();
+    expect([...geometry.z!]).toEqual(flat.map((point) => point[2]));
+    expect([...geometry.m!]).toEqual(flat.map((point) => (point[3] < -1e38 ? Number.NaN : point[3])));
+    expect([...geometry.xy]).toEqual(flat.flatMap((point) => point.slice(0, 2)));
+  });
+
+  it.each(cases)('%s with measures only', async (_, type, parts, kind) => {
+    const { geometry, objects } = await readOf(type + 10, parts);
+    expect(objects[0]?.type).toBe(kind);
+    expect(geometry.z).toBeNull();
+    expect([...geometry.m!]).toEqual(parts.flat().map((point) => (point[3] < -1e38 ? Number.NaN : point[3])));
+  });
+
+  it('refuses multipatches by name', async () => {
+    const source = sourceFromBytes(fileOf(31, []), 'w.shp');
+    await expect(openSource(source, { around: null, path: 'w.shp', capabilities: {} })).rejects.toMatchObject(
+      { code: 'shape-type-unsupported' },
+    );
+  });
+});

@@ -3,6 +3,7 @@ import type { GeometryArray } from './geometry-array.ts';
 import { Kind } from './geometry-array.ts';
 import type { GeometryBuilder } from './geometry-builder.ts';
 import type { Labels } from './labelling.ts';
+import { ringDoubleArea } from './measures.ts';
 import { locateInRing } from './predicates.ts';
 
 interface Ring {
@@ -184,24 +185,42 @@ function placeHoles(shells: { shell: Ring; holes: Ring[] }[], holes: Ring[]): vo
   }
 }
 
-/** Adds the rings of feature i as edges with the winding contribution (a, b) for their own direction. */
+/**
+ * Adds the rings of feature i as edges with the winding contribution (a, b) for their own direction. With `oriented`,
+ * shells count counter-clockwise and holes clockwise, whatever way they run: then what a feature covers has a winding
+ * other than zero, also where its parts overlap or a ring crosses itself.
+ */
 export function addAreaEdges(
   arrangement: Arrangement,
   array: GeometryArray,
   i: number,
   a: number,
   b: number,
+  oriented = false,
 ): void {
-  const { xy, vertexStart, ringStart, partStart } = array;
-  for (let r = ringStart[partStart[i]]; r < ringStart[partStart[i + 1]]; r++) {
-    const end = vertexStart[r + 1];
-    const first = vertexStart[r];
-    if (end - first < 2) continue;
-    for (let v = first; v < end - 1; v++) {
-      arrangement.addEdge(xy[2 * v], xy[2 * v + 1], xy[2 * v + 2], xy[2 * v + 3], a, b);
+  for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+    if (array.kindOfPart(i, p) !== Kind.Polygon) continue;
+    const shell = array.ringStart[p];
+    for (let r = shell; r < array.ringStart[p + 1]; r++) {
+      let sign = 1;
+      if (oriented) {
+        const left = ringDoubleArea(array.xy, array.vertexStart[r], array.vertexStart[r + 1]) >= 0;
+        if (left !== (r === shell)) sign = -1;
+      }
+      addRing(arrangement, array, r, sign * a, sign * b);
     }
-    // An unclosed ring is closed here; `check` tells of it.
-    const last = end - 1;
-    arrangement.addEdge(xy[2 * last], xy[2 * last + 1], xy[2 * first], xy[2 * first + 1], a, b);
   }
+}
+
+function addRing(arrangement: Arrangement, array: GeometryArray, r: number, a: number, b: number): void {
+  const { xy, vertexStart } = array;
+  const first = vertexStart[r];
+  const end = vertexStart[r + 1];
+  if (end - first < 2) return;
+  for (let v = first; v < end - 1; v++) {
+    arrangement.addEdge(xy[2 * v], xy[2 * v + 1], xy[2 * v + 2], xy[2 * v + 3], a, b);
+  }
+  // An unclosed ring is closed here; `check` tells of it.
+  const last = end - 1;
+  arrangement.addEdge(xy[2 * last], xy[2 * last + 1], xy[2 * first], xy[2 * first + 1], a, b);
 }

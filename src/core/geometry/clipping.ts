@@ -101,12 +101,14 @@ function clipAreas(
   builder: GeometryBuilder,
 ): number {
   const near = area.edgesNear(box[0], box[1], box[2], box[3]);
-  const { arrangement, labels } = arrange(box, area, near, (into) => addAreaEdges(into, array, i, 1, 0));
+  const { arrangement, labels } = arrange(box, area, near, (into) =>
+    addAreaEdges(into, array, i, 1, 0, true),
+  );
   // A feature that the border only touches from outside is kept as it was, to the last vertex.
   let insideOnly = true;
   let outsideOnly = true;
   for (let h = 0; h < labels.leftA.length; h++) {
-    if ((labels.leftA[h] & 1) === 0) continue;
+    if (labels.leftA[h] === 0) continue;
     if (labels.leftB[h] !== 0) outsideOnly = false;
     else insideOnly = false;
   }
@@ -115,7 +117,7 @@ function clipAreas(
     builder.copy(array, i);
     return Clipped.Whole;
   }
-  const parts = traceAreas(arrangement, labels, (a, b) => (a & 1) !== 0 && b !== 0, builder);
+  const parts = traceAreas(arrangement, labels, (a, b) => a !== 0 && b !== 0, builder);
   return parts === 0 ? Clipped.Outside : Clipped.Cut;
 }
 

@@ -52,7 +52,7 @@ export function overlayAreas(
   );
 }
 
-/** The areas of all the given features as one, without inner borders; each feature by itself is even–odd. */
+/** The areas of all the given features as one, without inner borders. */
 export function uniteAreas(
   array: GeometryArray,
   features: readonly number[],
@@ -62,12 +62,12 @@ export function uniteAreas(
   const single = new GeometryBuilder();
   for (const i of features) {
     const own = new Arrangement();
-    addAreaEdges(own, array, i, 1, 0);
+    addAreaEdges(own, array, i, 1, 0, true);
     own.cut();
     traceAreas(
       own,
       label(own, locateByScan(own), () => true),
-      (winding) => (winding & 1) !== 0,
+      (winding) => winding !== 0,
       single,
     );
   }
