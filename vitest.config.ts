@@ -6,5 +6,6 @@ export default defineConfig({
     testTimeout: 60_000,
     hookTimeout: 120_000,
     pool: 'forks',
+    setupFiles: ['tests/seed.ts'],
   },
 });

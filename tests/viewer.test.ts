@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { serve, startBrowser } from './browser.ts';
-import { type DemoStudy, demoStudy } from './demo-study.ts';
+import { type DemoStudy, demoFolder, demoStudy } from './demo-study.ts';
 
 const example = fileURLToPath(new URL('../examples/study-viewer', import.meta.url));
 let study: DemoStudy;
@@ -162,5 +162,24 @@ describe('the study viewer in Chromium', () => {
       .getByText(/broken\.geojson, byte \d+: The JSON ends in the middle/)
       .waitFor();
     expect(mistakes).toEqual([]);
+  });
+
+  it('reads a zipped extract with code pages in the browser, without a server', async () => {
+    await page
+      .locator('input[type=file]')
+      .setInputFiles(join(demoFolder, 'data/map-extracts/teskaria-ombrey.zip'));
+    await page.getByTestId('state').getByText('12 layers').waitFor();
+    await page.locator('.layers li button', { hasText: 'refuge_halls (2)' }).click();
+    await page.getByTestId('row-count').getByText('10 of 10').waitFor();
+    const names = await page.locator('.row:not(.header)').allInnerTexts();
+    expect(names.some((row) => /[üç]/.test(row))).toBe(true);
+    expect(mistakes).toEqual([]);
+  });
+
+  it('says when what it is asked to open is not there', async () => {
+    const other = await browser.newPage();
+    await other.goto(`${site.address}/?open=nothing.gpkg`);
+    await other.getByTestId('state').getByText('nothing.gpkg: the server answers 404.').waitFor();
+    await other.close();
   });
 });
