@@ -329,6 +329,15 @@ describe('delimited text', () => {
     ]);
   });
 
+  it('reads a table of one column when its name says that it is one', async () => {
+    const { table, rows } = await read('code\n0101\n0102\n');
+    expect(table.schema).toEqual([{ name: 'code', type: 'text' }]);
+    expect(rows).toEqual([['0101'], ['0102']]);
+    await expect(
+      openSource(sourceFromBytes(bytesOf('only words\nand more'), 'x.md'), alone),
+    ).rejects.toMatchObject({ code: 'format-unknown' });
+  });
+
   it('reads back what it writes: quotes, line ends, commas, any text', async () => {
     await fc.assert(
       fc.asyncProperty(

@@ -109,8 +109,8 @@ describe('Batch', () => {
     );
     const echo = (batch: Batch) =>
       new Promise<Batch>((resolve, reject) => {
+        worker.removeAllListeners('error').once('error', reject);
         worker.once('message', (buffers) => resolve(Batch.fromTransfer(buffers)));
-        worker.once('error', reject);
         const { buffers, transfer } = batch.toTransfer();
         worker.postMessage(buffers, transfer);
         expect(transfer.every((buffer) => buffer.byteLength === 0)).toBe(true);

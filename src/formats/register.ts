@@ -28,8 +28,11 @@ export interface Format {
   name: string;
   title: string;
   endings: readonly string[];
-  /** True when the first bytes (up to 64 KiB; `complete` when that is all) are of this format. */
-  sniff(head: Uint8Array, complete: boolean): boolean;
+  /**
+   * True when the first bytes (up to 64 KiB; `complete` when that is all) are of this format. The name only helps where
+   * contents cannot tell: a table of one column has no delimiter.
+   */
+  sniff(head: Uint8Array, complete: boolean, name: string): boolean;
   open(source: ByteSource, context: OpenContext): Promise<(Layer | Table)[]>;
 }
 
@@ -143,7 +146,7 @@ function stem(path: string): string {
 /** The format of a source by its content; undefined when none fits. */
 export async function formatOf(source: ByteSource): Promise<Format | undefined> {
   const head = await source.bytes(0, 65_536);
-  return formats.find((format) => format.sniff(head, source.size <= 65_536));
+  return formats.find((format) => format.sniff(head, source.size <= 65_536, source.name));
 }
 
 /**

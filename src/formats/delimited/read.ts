@@ -8,8 +8,8 @@ import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
 import { parseDate, parseTimestamp } from '../../core/table/time.ts';
 import type { ByteSource } from '../byte-source.ts';
-import { baseName } from '../names.ts';
-import { findDelimiter, RowScanner } from './scan.ts';
+import { baseName, ending } from '../names.ts';
+import { delimiters, findDelimiter, RowScanner } from './scan.ts';
 import { numberFrom, TypeGuess } from './types.ts';
 
 /** Bytes looked at to find the delimiter and the encoding. */
@@ -41,15 +41,18 @@ async function* textStream(source: ByteSource, encoding: Encoding): AsyncGenerat
   if (rest) yield encoder.encode(rest);
 }
 
-/** True when the head of a file reads as delimited text with at least two columns. */
-export function looksDelimited(head: Uint8Array, complete: boolean): boolean {
+/** A table of one column has no delimiter: then the name must say that it is a table. */
+const namedTable = (name: string) => ['csv', 'tsv'].includes(ending(name));
+
+/** True when the head of a file reads as delimited text: with at least two columns, or called a table. */
+export function looksDelimited(head: Uint8Array, complete: boolean, name: string): boolean {
   const utf16 = head[0] === 0xff && head[1] === 0xfe;
   const text = utf16 ? new TextEncoder().encode(iconv.decode(head as Buffer, 'utf-16le')) : head;
   for (let k = 0; k < Math.min(text.length, 4096); k++) {
     const c = text[k];
     if (c < 9 || (c > 13 && c < 32)) return false;
   }
-  return findDelimiter(text, complete) !== undefined;
+  return findDelimiter(text, complete) !== undefined || namedTable(name);
 }
 
 interface Plan {
@@ -68,7 +71,7 @@ export async function openDelimited(source: ByteSource): Promise<Table[]> {
   if (head[0] === 0xff && head[1] === 0xfe) encoding = 'utf-16le';
   else if (!isUtf8(head)) encoding = 'windows-1252';
   const text = encoding === 'utf-8' ? head : new TextEncoder().encode(iconv.decode(head as Buffer, encoding));
-  const delimiter = findDelimiter(text, complete);
+  const delimiter = findDelimiter(text, complete) ?? (namedTable(source.name) ? delimiters[','] : undefined);
   if (delimiter === undefined) {
     throw new IsomericError(
       'delimiter-unknown',
