@@ -1,6 +1,5 @@
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
-import { Resvg } from '@resvg/resvg-js';
 
 const require = createRequire(import.meta.url);
 const folder = dirname(require.resolve('@expo-google-fonts/source-sans-3/package.json'));
@@ -12,6 +11,7 @@ const fontFiles = [
 
 /** SVG → PNG, with the font that ships with the package, so that a map looks the same on every machine. */
 export async function pngFromSvg(svg: string, width: number): Promise<Uint8Array> {
+  const { Resvg } = await import('@resvg/resvg-js');
   const picture = new Resvg(svg, {
     fitTo: { mode: 'width', value: width },
     font: { fontFiles, loadSystemFonts: false, defaultFontFamily: 'Source Sans 3' },

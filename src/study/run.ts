@@ -16,9 +16,7 @@ import { studyCrs } from './open-datasets.ts';
 import { planLayer, preparedPath, titled } from './prepare.ts';
 import { reportHtml } from './report.ts';
 import type { Study } from './schema.ts';
-
-export const stages = ['gather', 'prepare', 'check', 'draw', 'deliver'] as const;
-export type Stage = (typeof stages)[number];
+import type { Stage } from './stages.ts';
 
 export interface RunOptions extends GatherOptions {
   /** Only this stage; what the ones before left behind is used as it lies. */

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { atLeast, grouped, IsomericError } from '../../core/index.ts';
 import { suggest } from '../../core/nearest.ts';
 import { nodeMachine, writeText } from '../../node/index.ts';
-import { runStudy, type Stage, stages, studyJsonSchema } from '../../study/index.ts';
+import { type Stage, stages } from '../../study/stages.ts';
 import { type Output, printFindings, printingReporter, printJson } from '../output.ts';
 import { severityOption } from './check.ts';
 import { type AddCommand, exitCodes, outputOf } from './command.ts';
@@ -18,6 +18,8 @@ export async function runAndPrint(
 ): Promise<void> {
   const reporter = printingReporter(output);
   const started = performance.now();
+  // Loaded when a study is run: other commands start sooner without it.
+  const { runStudy } = await import('../../study/index.ts');
   try {
     const result = await runStudy(nodeMachine(folder, reporter), {
       only: options.only,
@@ -92,6 +94,7 @@ export const addNew: AddCommand = (program) => {
         });
       }
       await mkdir(folder, { recursive: true });
+      const { studyJsonSchema } = await import('../../study/index.ts');
       await writeText(join(folder, 'study.yaml'), newStudyText);
       await writeText(join(folder, 'study.schema.json'), `${JSON.stringify(studyJsonSchema(), null, 2)}\n`);
       const files = [join(folder, 'study.yaml'), join(folder, 'study.schema.json')];
