@@ -121,7 +121,12 @@ export class GeometryBuilder {
   run(xy: Float64Array, from: number, count: number): void {
     const k = 2 * this.vertices;
     if (k + 2 * count > this.xy.length) this.xy = grown(this.xy, k + 2 * count, 2 * this.likely);
-    this.xy.set(xy.subarray(2 * from, 2 * (from + count)), k);
+    if (count > 24) this.xy.set(xy.subarray(2 * from, 2 * (from + count)), k);
+    else {
+      // For a few vertices a plain loop costs less than a view.
+      const own = this.xy;
+      for (let i = 2 * from, end = 2 * (from + count), at = k; i < end; i++, at++) own[at] = xy[i];
+    }
     if (this.z !== null || this.m !== null) {
       for (let i = 0; i < count; i++) {
         if (this.z !== null) this.setZ(NaN, this.vertices + i);

@@ -60,7 +60,7 @@ export class PreparedArea {
       );
     }
     this.index.finish();
-    this.side = n > 1000 ? 512 : 128;
+    this.side = n > 4000 ? 1024 : n > 1000 ? 512 : 128;
     this.scaleX = this.side / (this.box[2] - this.box[0]);
     this.scaleY = this.side / (this.box[3] - this.box[1]);
     this.cells = new Uint8Array(this.side * this.side).fill(255);

@@ -67,7 +67,7 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
         }
         if (stay === 0 && undecided === 0) continue;
         const indices: number[] = [];
-        const builder = new GeometryBuilder();
+        const builder = new GeometryBuilder(64 + Math.ceil((geometry.vertexCount * (stay + undecided)) / n));
         for (let i = 0; i < n; i++) {
           if (fate[i] === Clipped.Outside) continue;
           if (fate[i] === Clipped.Whole) {
