@@ -296,9 +296,9 @@ describe('prepared area', () => {
           expect((error as IsomericError).code).toBe('area-empty');
           return;
         }
-        // Half a unit off the lattice no point lies on an edge through lattice points of slope 0, ∞ or 1; count crossings.
-        const px = x + 0.37;
-        const py = y + 0.59;
+        // So far off the lattice that no edge between lattice points of this grid comes near: plain arithmetic will do.
+        const px = x + 0.371234567;
+        const py = y + 0.592345678;
         let winding = 0;
         const closed = [...ring, ring[0]];
         for (let k = 0; k + 1 < closed.length; k++) {
