@@ -108,9 +108,7 @@ function describeIssue(issue: z.core.$ZodIssue, value: unknown, place: Placer): 
   const last = issue.path.at(-1);
   const absent = last !== undefined && parent !== null && typeof parent === 'object' && !(last in parent);
   if (absent) {
-    const written = Object.keys(parent as object);
-    const near = written.length > 0 ? '' : '';
-    return new IsomericError('study-missing', `“${where}” is missing.${near}`, {
+    return new IsomericError('study-missing', `“${where}” is missing.`, {
       place: place(issue.path.slice(0, -1)),
       blame: 'usage',
     });
