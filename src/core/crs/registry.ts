@@ -1,3 +1,4 @@
+import { IsomericError } from '../errors.ts';
 import type { Box } from '../geometry/geometry-array.ts';
 import {
   type Crs,
@@ -15,7 +16,8 @@ import {
 } from './crs.ts';
 import { curatedShift } from './datum-shifts.ts';
 import { ellipsoidRows, geographicRows, projectedRows } from './registry.generated.ts';
-import { crsFromWkt, unknownCrs } from './wkt-crs.ts';
+import { wktFromProjjson } from './projjson.ts';
+import { crsFromNode, crsFromWkt, unknownCrs } from './wkt-crs.ts';
 
 /** Rows by code, split when first asked for. */
 let rows: {
@@ -127,12 +129,13 @@ export function registryCodes(): string[] {
 }
 
 /**
- * A CRS from what a person or a file says: `EPSG:32626`, a URN or address that ends in a code, `CRS84`, a WKT 1 text,
- * or a name of the registry (`WGS 84 / UTM zone 26N`).
+ * A CRS from what a person or a file says: `EPSG:32626`, a URN or address that ends in a code, `CRS84`, a WKT 1 or
+ * WKT 2 text, PROJJSON, or a name of the registry (`WGS 84 / UTM zone 26N`).
  */
 export function crsFromText(text: string): Crs {
   const trimmed = text.trim();
-  if (/^(GEOGCS|PROJCS|COMPD_CS)\s*[[(]/i.test(trimmed)) return completed(crsFromWkt(trimmed));
+  if (/^[A-Z_]+CR?S\s*[[(]/i.test(trimmed)) return completed(crsFromWkt(trimmed));
+  if (trimmed.startsWith('{')) return crsFromProjjson(trimmed);
   if (/(^|[:/])CRS84h?$/i.test(trimmed)) return wgs84();
   const code =
     /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:[^:]*:|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i.exec(
@@ -150,6 +153,21 @@ export function crsFromText(text: string): Crs {
           .slice(0, 600)
           .map((row) => row.split('|', 2)[1]),
   );
+}
+
+/** A CRS from PROJJSON, as text or parsed. */
+export function crsFromProjjson(value: unknown): Crs {
+  let parsed = value;
+  if (typeof value === 'string') {
+    try {
+      parsed = JSON.parse(value);
+    } catch {
+      throw new IsomericError('wkt-syntax', 'The CRS text begins like JSON, but is none.', {
+        advice: 'Give the CRS by code instead, for example EPSG:4326.',
+      });
+    }
+  }
+  return completed(crsFromNode(wktFromProjjson(parsed)));
 }
 
 /**

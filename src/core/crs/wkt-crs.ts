@@ -3,6 +3,7 @@ import { suggest } from '../nearest.ts';
 import type { Crs, GeographicCrs, ParameterName, ProjectionParameters } from './crs.ts';
 import { methodFromWkt, methodNamed, methods } from './projections/register.ts';
 import { child, children, numberOf, parseWkt, textOf, type WktNode } from './wkt.ts';
+import { isWkt2, wkt1FromWkt2 } from './wkt2.ts';
 
 /** Parameter names of both WKT 1 dialects (and of EPSG), compared without case and punctuation. */
 const parameterWords: Record<string, ParameterName> = {
@@ -36,8 +37,9 @@ function codeOf(node: WktNode): string | undefined {
 }
 
 /**
- * A CRS from WKT 1, in the dialect of OGC 01-009 or in the one met in .prj files (names with underscores, no
- * authority codes, one conic name for one and two standard parallels). Compound definitions give their horizontal part.
+ * A CRS from WKT 2 (ISO 19162), or from WKT 1 in the dialect of OGC 01-009 or in the one met in .prj files (names with
+ * underscores, no authority codes, one conic name for one and two standard parallels). Compound definitions give their
+ * horizontal part.
  */
 export function crsFromWkt(text: string): Crs {
   return crsFromNode(
@@ -50,7 +52,8 @@ export function crsFromWkt(text: string): Crs {
   );
 }
 
-export function crsFromNode(root: WktNode): Crs {
+export function crsFromNode(node: WktNode): Crs {
+  const root = isWkt2(node.keyword) ? wkt1FromWkt2(node) : node;
   switch (root.keyword) {
     case 'COMPD_CS': {
       const horizontal = child(root, 'PROJCS', 'GEOGCS');
@@ -66,7 +69,7 @@ export function crsFromNode(root: WktNode): Crs {
     'crs-kind-unsupported',
     `A CRS text that begins with ${root.keyword} is not read.`,
     {
-      advice: 'GEOGCS, PROJCS and COMPD_CS are; or give the CRS by code.',
+      advice: 'GEOGCS, PROJCS and COMPD_CS (WKT 1), GEOGCRS, PROJCRS, BOUNDCRS and COMPOUNDCRS (WKT 2) are; or give the CRS by code.',
     },
   );
 }
@@ -137,9 +140,16 @@ function projectedFrom(node: WktNode): Crs {
   let method = methodFromWkt(wktName);
   if (/pseudo.?mercator/i.test(name) || code === 'EPSG:3857') method = methodNamed('pseudo-mercator');
   else if (method?.name === 'lambert-conic-conformal-2sp' && parameters.standardParallel2 === undefined) {
-    // The .prj dialect has one name for both; with a single parallel the latitude of origin is that parallel.
-    method = methodNamed('lambert-conic-conformal-1sp');
-    parameters.latitudeOfOrigin ??= parameters.standardParallel1;
+    // The .prj dialect has one name for both. With one parallel, which is the latitude of origin too, it is the one;
+    // with a latitude of origin elsewhere, the other with two equal parallels.
+    const parallel = parameters.standardParallel1;
+    if (parallel !== undefined && parameters.latitudeOfOrigin !== undefined && parallel !== parameters.latitudeOfOrigin)
+      parameters.standardParallel2 = parallel;
+    else {
+      method = methodNamed('lambert-conic-conformal-1sp');
+      parameters.latitudeOfOrigin ??= parallel;
+      delete parameters.standardParallel1;
+    }
   }
   if (method === undefined) {
     throw new IsomericError(
@@ -215,6 +225,47 @@ export function wktFromCrs(crs: Crs): string {
     return `,PARAMETER["${parameterText[key as ParameterName]}",${Number((angle ? value * perDegree : value).toPrecision(15))}]`;
   });
   return `PROJCS["${crs.name}",${wktFromCrs(crs.base)},PROJECTION["${dialectNames[crs.method]}"]${parameters.join('')},UNIT["${crs.unitName}",${crs.unit}],AXIS["Easting",EAST],AXIS["Northing",NORTH]${authority(crs.code)}]`;
+}
+
+const prjMethods: Record<string, string> = {
+  'lambert-conic-conformal-1sp': 'Lambert_Conformal_Conic',
+  'lambert-conic-conformal-2sp': 'Lambert_Conformal_Conic',
+  'mercator-a': 'Mercator_1SP',
+  'mercator-b': 'Mercator',
+};
+
+/**
+ * The dialect of .prj files: names with underscores and prefixes, no authority codes. The shift of a datum that is in
+ * no registry stands in it all the same, since it could not be found again.
+ */
+export function prjFromCrs(crs: Crs): string {
+  const words = (text: string) => text.trim().replace(/[^A-Za-z0-9.+-]+/g, '_');
+  const number = (value: number) => {
+    const short = Number(value.toPrecision(15));
+    return Number.isInteger(short) ? `${short}.0` : String(short);
+  };
+  if (crs.kind === 'geographic') {
+    const { ellipsoid, shift } = crs;
+    const wgs84 = crs.code === 'EPSG:4326';
+    const inverse = ellipsoid.f === 0 ? 0 : 1 / ellipsoid.f;
+    const towgs84 =
+      crs.code !== undefined || shift === null
+        ? ''
+        : `,TOWGS84[${[shift.tx, shift.ty, shift.tz, shift.rx, shift.ry, shift.rz, shift.ppm].map(number).join(',')}]`;
+    const meridian = crs.primeMeridian === 0 ? 'Greenwich' : 'Prime_Meridian';
+    return `GEOGCS["${wgs84 ? 'GCS_WGS_1984' : `GCS_${words(crs.name)}`}",DATUM["${wgs84 ? 'D_WGS_1984' : `D_${words(crs.datum)}`}",SPHEROID["${words(ellipsoid.name)}",${number(ellipsoid.a)},${number(inverse)}]${towgs84}],PRIMEM["${meridian}",${number(crs.primeMeridian)}],UNIT["${words(crs.unitName)}",${Number(crs.unit.toPrecision(15))}]]`;
+  }
+  const perDegree = Math.PI / 180 / crs.base.unit;
+  const values: ProjectionParameters = { ...crs.parameters };
+  if (crs.method === 'lambert-conic-conformal-1sp') values.standardParallel1 = values.latitudeOfOrigin;
+  const parameters = Object.entries(values).map(([key, value]) => {
+    const angle = key !== 'scaleFactor' && !key.startsWith('false');
+    const name = parameterText[key as ParameterName].replace(/(^|_)([a-z])/g, (_, line: string, letter: string) =>
+      `${line}${letter.toUpperCase()}`,
+    );
+    return `,PARAMETER["${name}",${number(angle ? value * perDegree : value)}]`;
+  });
+  return `PROJCS["${words(crs.name)}",${prjFromCrs(crs.base)},PROJECTION["${prjMethods[crs.method] ?? dialectNames[crs.method]}"]${parameters.join('')},UNIT["${words(crs.unitName)}",${number(crs.unit)}]]`;
 }
 
 export function unknownCrs(text: string, known: readonly string[]): IsomericError {

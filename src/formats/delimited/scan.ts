@@ -83,9 +83,10 @@ export class RowScanner {
 
   private endRow(row: () => void): void {
     this.close(this.used);
+    // A line without anything on it, not even quotes, is no row.
+    const nothing = this.fields === 1 && this.used === 0 && this.state === 0;
     this.state = 0;
-    // A line without anything on it is no row.
-    if (!(this.fields === 1 && this.used === 0)) row();
+    if (!nothing) row();
     this.used = 0;
     this.fields = 0;
     this.line = this.nextLine;

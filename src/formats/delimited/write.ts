@@ -1,15 +1,72 @@
-import type { Table } from '../../core/layer/layer.ts';
+import { type Account, openAccount } from '../../core/account.ts';
+import { crsLabel } from '../../core/crs/crs.ts';
+import { Kind, type KindName } from '../../core/geometry/geometry-array.ts';
+import { isLayer, type Table } from '../../core/layer/layer.ts';
+import { freeName } from '../../core/table/schema.ts';
+import { wktText } from '../wkt.ts';
 
-/** Comma-separated text (RFC 4180), UTF-8, attributes only. */
-export async function* writeDelimited(table: Table): AsyncGenerator<Uint8Array> {
+export interface DelimitedOptions {
+  /** How a layer's geometry is written: two columns for points, WKT for all else, or not at all. */
+  geometry?: 'columns' | 'wkt' | 'none';
+  delimiter?: ',' | ';' | '\t' | '|';
+}
+
+/** Points alone go into two columns. */
+export function geometryForm(kinds: readonly KindName[] | undefined): 'columns' | 'wkt' {
+  return kinds !== undefined && kinds.length === 1 && kinds[0] === 'Point' ? 'columns' : 'wkt';
+}
+
+/**
+ * Delimited text (RFC 4180), UTF-8. Points are written as two columns (longitude and latitude, or x and y), other
+ * geometry as WKT; the account says which, and that the CRS cannot be told.
+ */
+export async function* writeDelimited(
+  table: Table,
+  options: DelimitedOptions = {},
+  account: Account = openAccount('Write', table.name),
+): AsyncGenerator<Uint8Array> {
   const encoder = new TextEncoder();
+  const delimiter = options.delimiter ?? ',';
   const quoted = (text: string) =>
-    /[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text;
-  yield encoder.encode(`${table.schema.map((field) => quoted(field.name)).join(',')}\r\n`);
+    text.includes(delimiter) || /["\r\n]/.test(text) || text !== text.trim()
+      ? `"${text.replaceAll('"', '""')}"`
+      : text;
+  const form = !isLayer(table) ? 'none' : (options.geometry ?? geometryForm(table.kinds));
+  const names = table.schema.map((field) => field.name);
+  let place: string[] = [];
+  if (form === 'wkt') place = [freeName('wkt', names)];
+  else if (form === 'columns') {
+    const degrees = isLayer(table) && table.crs?.kind === 'geographic';
+    place = degrees ? ['longitude', 'latitude'] : ['x', 'y'];
+    place = place.map((name) => freeName(name, names));
+  }
+  if (isLayer(table)) {
+    account.notes.push(
+      form === 'none'
+        ? 'CSV holds the attributes only; the geometry was left out.'
+        : `The geometry stands in the column${place.length > 1 ? 's' : ''} ${place.join(' and ')}; the file cannot say that its CRS is ${crsLabel(table.crs)}.`,
+    );
+  }
+  yield encoder.encode(`${[...names, ...place].map(quoted).join(delimiter)}\r\n`);
   for await (const batch of table.batches()) {
     let lines = '';
-    for (let i = 0; i < batch.length; i++)
-      lines += `${batch.columns.map((column) => quoted(column.text(i) ?? '')).join(',')}\r\n`;
+    for (let i = 0; i < batch.length; i++) {
+      const cells = batch.columns.map((column) => quoted(column.text(i) ?? ''));
+      const { geometry } = batch;
+      if (form === 'wkt') cells.push(quoted((geometry && wktText(geometry, i)) ?? ''));
+      else if (form === 'columns') {
+        const point = geometry !== null && geometry.kind[i] === Kind.Point && !geometry.isEmpty(i);
+        const v = point ? 2 * geometry.firstVertex(i) : 0;
+        cells.push(point ? String(geometry.xy[v]) : '', point ? String(geometry.xy[v + 1]) : '');
+      }
+      // A row of one blank cell would look like no row at all.
+      const line = cells.join(delimiter);
+      lines += `${line === '' ? '""' : line}\r\n`;
+      if (lines.length > 1 << 20) {
+        yield encoder.encode(lines);
+        lines = '';
+      }
+    }
     yield encoder.encode(lines);
   }
 }

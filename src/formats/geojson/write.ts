@@ -1,15 +1,15 @@
 import type { Account } from '../../core/account.ts';
-import { crsLabel, sameCrs } from '../../core/crs/crs.ts';
-import { wgs84 } from '../../core/crs/registry.ts';
-import { IsomericError } from '../../core/errors.ts';
 import { type GeometryArray, Kind, kindNames } from '../../core/geometry/geometry-array.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
 import type { Layer } from '../../core/layer/layer.ts';
-import { reproject } from '../../core/layer/verbs/reproject.ts';
+import type { Column } from '../../core/table/column.ts';
+import { inWgs84 } from '../writing/longitude-latitude.ts';
 
 export interface GeojsonOptions {
   /** Digits after the point; all that the number has when left out. */
   decimals?: number;
+  /** One collection (RFC 7946), one feature a line, or a sequence of records (RFC 8142). */
+  form?: 'collection' | 'lines' | 'sequence';
 }
 
 /**
@@ -21,48 +21,56 @@ export async function* writeGeojson(
   options: GeojsonOptions = {},
   account?: Account,
 ): AsyncGenerator<Uint8Array> {
-  if (layer.crs === null) {
-    throw new IsomericError('crs-missing', `The layer ${layer.name} has no CRS; GeoJSON must be in WGS 84.`, {
-      place: { layer: layer.name },
-      advice: 'Say which CRS it has first.',
-    });
-  }
-  const source = sameCrs(layer.crs, wgs84()) ? layer : reproject(layer, wgs84());
-  if (source !== layer)
-    account?.notes.push(`Brought from ${crsLabel(layer.crs)} to WGS 84, as RFC 7946 asks.`);
+  const source = inWgs84(layer, 'GeoJSON', account);
   const encoder = new TextEncoder();
+  const form = options.form ?? 'collection';
   const number =
     options.decimals === undefined
       ? String
       : (value: number) => String(Number(value.toFixed(options.decimals)));
-  yield encoder.encode(`{"type":"FeatureCollection","name":${JSON.stringify(layer.name)},"features":[`);
+  if (form === 'collection')
+    yield encoder.encode(`{"type":"FeatureCollection","name":${JSON.stringify(layer.name)},"features":[`);
   let first = true;
+  let measures = false;
   const keys = layer.schema.map((field) => `${JSON.stringify(field.name)}:`);
   for await (const batch of source.batches()) {
     const lines: string[] = [];
+    measures ||= batch.geometry !== null && batch.geometry.m !== null;
     for (let i = 0; i < batch.length; i++) {
-      const properties = batch.columns.map((column, c) => {
-        if (column.isNull(i)) return `${keys[c]}null`;
-        if (column.type === 'json') return keys[c] + column.text(i);
-        if (column.type === 'integer' || column.type === 'real') return keys[c] + String(column.numbers![i]);
-        if (column.type === 'boolean') return keys[c] + (column.numbers![i] === 1 ? 'true' : 'false');
-        return keys[c] + JSON.stringify(column.text(i));
-      });
+      const properties = batch.columns.map((column, c) => keys[c] + jsonValue(column, i));
       const id =
         batch.ids !== null && !batch.ids.isNull(i) ? `"id":${JSON.stringify(batch.ids.value(i))},` : '';
       const geometry = batch.geometry === null ? 'null' : geometryText(batch.geometry, i, number);
-      lines.push(
-        `${first ? '\n' : ',\n'}{"type":"Feature",${id}"properties":{${properties.join(',')}},"geometry":${geometry}}`,
-      );
+      const feature = `{"type":"Feature",${id}"properties":{${properties.join(',')}},"geometry":${geometry}}`;
+      if (form === 'collection') lines.push(`${first ? '\n' : ',\n'}${feature}`);
+      else lines.push(form === 'lines' ? `${feature}\n` : `\u001e${feature}\n`);
       first = false;
       if (lines.length === 1024) yield encoder.encode(lines.splice(0).join(''));
     }
     yield encoder.encode(lines.join(''));
   }
-  yield encoder.encode('\n]}\n');
+  if (measures) account?.notes.push('GeoJSON holds no measures (M); they were left out.');
+  if (form === 'collection') yield encoder.encode('\n]}\n');
 }
 
-function geometryText(array: GeometryArray, i: number, number: (value: number) => string): string {
+/** The value of a cell as JSON text. JSON has no NaN and no infinity: they become null. */
+export function jsonValue(column: Column, i: number): string {
+  if (column.isNull(i)) return 'null';
+  switch (column.type) {
+    case 'json':
+      return column.text(i)!;
+    case 'integer':
+    case 'real':
+      return Number.isFinite(column.numbers![i]) ? String(column.numbers![i]) : 'null';
+    case 'boolean':
+      return column.numbers![i] === 1 ? 'true' : 'false';
+    default:
+      return JSON.stringify(column.text(i));
+  }
+}
+
+/** The GeoJSON text of a geometry. */
+export function geometryText(array: GeometryArray, i: number, number: (value: number) => string): string {
   const kind = array.kind[i];
   if (kind === Kind.None) return 'null';
   // JSON has no NaN: a geometry with a coordinate that is no number is no geometry.

@@ -1,0 +1,254 @@
+import { IsomericError } from '../errors.ts';
+import type { Crs, DatumShift, GeographicCrs, ParameterName } from './crs.ts';
+import type { WktNode } from './wkt.ts';
+
+type Json = Record<string, unknown>;
+
+const degree = Math.PI / 180;
+
+function node(keyword: string, ...values: (string | number | WktNode | undefined)[]): WktNode {
+  return { keyword, values: values.filter((value) => value !== undefined) };
+}
+
+function object(value: unknown): Json | undefined {
+  return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : undefined;
+}
+
+/** A number, or `{ value, unit }` brought to the unit's base. */
+function amount(value: unknown, keyword: string): number | undefined {
+  if (typeof value === 'number') return value;
+  const measured = object(value);
+  return typeof measured?.value === 'number'
+    ? measured.value * (unitNode(measured.unit, keyword)?.values[1] as number | undefined ?? 1)
+    : undefined;
+}
+
+function unitNode(unit: unknown, keyword: string): WktNode | undefined {
+  if (unit === 'degree') return node('ANGLEUNIT', 'degree', degree);
+  if (unit === 'metre') return node('LENGTHUNIT', 'metre', 1);
+  if (unit === 'unity') return node('SCALEUNIT', 'unity', 1);
+  const own = object(unit);
+  if (typeof own?.conversion_factor !== 'number') return undefined;
+  const type = String(own.type ?? keyword)
+    .replace('AngularUnit', 'ANGLEUNIT')
+    .replace('LinearUnit', 'LENGTHUNIT')
+    .replace('ScaleUnit', 'SCALEUNIT');
+  return node(type, String(own.name ?? 'unnamed'), own.conversion_factor);
+}
+
+function idNode(crs: Json): WktNode | undefined {
+  const id = object(crs.id) ?? object((crs.ids as unknown[] | undefined)?.[0]);
+  return id === undefined ? undefined : node('ID', String(id.authority), String(id.code));
+}
+
+function axesUnit(crs: Json, keyword: string): WktNode | undefined {
+  const axes = object(crs.coordinate_system)?.axis;
+  return Array.isArray(axes) ? unitNode(object(axes[0])?.unit, keyword) : undefined;
+}
+
+function geographicNode(crs: Json, keyword: string): WktNode {
+  const datum = object(crs.datum) ?? object(crs.datum_ensemble);
+  const ellipsoid = object(datum?.ellipsoid);
+  const a = amount(ellipsoid?.semi_major_axis ?? ellipsoid?.radius, 'LENGTHUNIT');
+  const b = amount(ellipsoid?.semi_minor_axis, 'LENGTHUNIT');
+  const inverse =
+    typeof ellipsoid?.inverse_flattening === 'number'
+      ? ellipsoid.inverse_flattening
+      : a !== undefined && b !== undefined && a !== b
+        ? a / (a - b)
+        : 0;
+  const meridian = object(datum?.prime_meridian);
+  const longitude = meridian?.longitude;
+  const meridianDegrees =
+    typeof longitude === 'number' ? longitude : ((amount(longitude, 'ANGLEUNIT') ?? 0) as number) / degree;
+  return node(
+    keyword,
+    String(crs.name ?? 'unnamed'),
+    node(
+      object(crs.datum) === undefined ? 'ENSEMBLE' : 'DATUM',
+      String(datum?.name ?? 'unknown'),
+      a === undefined ? undefined : node('ELLIPSOID', String(ellipsoid?.name ?? 'unnamed'), a, inverse),
+    ),
+    node('PRIMEM', String(meridian?.name ?? 'Greenwich'), meridianDegrees, node('ANGLEUNIT', 'degree', degree)),
+    axesUnit(crs, 'ANGLEUNIT'),
+    idNode(crs),
+  );
+}
+
+/** A CRS in PROJJSON (the JSON form of ISO 19162) as a WKT 2 tree. */
+export function wktFromProjjson(value: unknown): WktNode {
+  const crs = object(value);
+  switch (crs?.type) {
+    case 'GeographicCRS':
+    case 'GeodeticCRS':
+      return geographicNode(crs, 'GEOGCRS');
+    case 'ProjectedCRS': {
+      const conversion = object(crs.conversion);
+      const parameters = Array.isArray(conversion?.parameters) ? conversion.parameters : [];
+      return node(
+        'PROJCRS',
+        String(crs.name ?? 'unnamed'),
+        geographicNode(object(crs.base_crs) ?? {}, 'BASEGEOGCRS'),
+        node(
+          'CONVERSION',
+          String(conversion?.name ?? 'unnamed'),
+          node('METHOD', String(object(conversion?.method)?.name ?? '')),
+          ...parameters.map((each) => {
+            const parameter = object(each);
+            return node(
+              'PARAMETER',
+              String(parameter?.name ?? ''),
+              typeof parameter?.value === 'number' ? parameter.value : undefined,
+              unitNode(parameter?.unit, 'LENGTHUNIT'),
+            );
+          }),
+        ),
+        axesUnit(crs, 'LENGTHUNIT'),
+        idNode(crs),
+      );
+    }
+    case 'BoundCRS': {
+      const transformation = object(crs.transformation);
+      const parameters = Array.isArray(transformation?.parameters) ? transformation.parameters : [];
+      return node(
+        'BOUNDCRS',
+        node('SOURCECRS', wktFromProjjson(crs.source_crs)),
+        node(
+          'ABRIDGEDTRANSFORMATION',
+          String(transformation?.name ?? 'unnamed'),
+          node('METHOD', String(object(transformation?.method)?.name ?? '')),
+          ...parameters.map((each) => {
+            const parameter = object(each);
+            return node(
+              'PARAMETER',
+              String(parameter?.name ?? ''),
+              typeof parameter?.value === 'number' ? parameter.value : undefined,
+            );
+          }),
+        ),
+      );
+    }
+    case 'CompoundCRS': {
+      const components = Array.isArray(crs.components) ? crs.components : [];
+      return node('COMPOUNDCRS', String(crs.name ?? 'unnamed'), wktFromProjjson(components[0]));
+    }
+  }
+  throw new IsomericError('crs-kind-unsupported', `A CRS of the type ${String(crs?.type ?? 'none')} is not read.`, {
+    advice: 'Geographic, projected, bound and compound CRSs are; or give the CRS by code.',
+  });
+}
+
+const methodNames: Record<string, string> = {
+  'transverse-mercator': 'Transverse Mercator',
+  'lambert-conic-conformal-1sp': 'Lambert Conic Conformal (1SP)',
+  'lambert-conic-conformal-2sp': 'Lambert Conic Conformal (2SP)',
+  'lambert-conic-conformal-2sp-belgium': 'Lambert Conic Conformal (2SP Belgium)',
+  'mercator-a': 'Mercator (variant A)',
+  'mercator-b': 'Mercator (variant B)',
+  'pseudo-mercator': 'Popular Visualisation Pseudo Mercator',
+};
+
+const parameterNames: Record<ParameterName, string> = {
+  latitudeOfOrigin: 'Latitude of natural origin',
+  centralMeridian: 'Longitude of natural origin',
+  scaleFactor: 'Scale factor at natural origin',
+  standardParallel1: 'Latitude of 1st standard parallel',
+  standardParallel2: 'Latitude of 2nd standard parallel',
+  falseEasting: 'False easting',
+  falseNorthing: 'False northing',
+};
+
+function idOf(code: string | undefined): Json {
+  if (code === undefined) return {};
+  const [authority, number] = code.split(':');
+  return { id: { authority, code: /^\d+$/.test(number) ? Number(number) : number } };
+}
+
+function angleUnit(crs: GeographicCrs): unknown {
+  return Math.abs(crs.unit - degree) < 1e-15
+    ? 'degree'
+    : { type: 'AngularUnit', name: crs.unitName, conversion_factor: crs.unit };
+}
+
+function geographicJson(crs: GeographicCrs): Json {
+  const unit = angleUnit(crs);
+  return {
+    type: 'GeographicCRS',
+    name: crs.name,
+    datum: {
+      type: 'GeodeticReferenceFrame',
+      name: crs.datum,
+      ellipsoid: {
+        name: crs.ellipsoid.name,
+        semi_major_axis: crs.ellipsoid.a,
+        ...(crs.ellipsoid.f === 0
+          ? { semi_minor_axis: crs.ellipsoid.a }
+          : { inverse_flattening: Number((1 / crs.ellipsoid.f).toPrecision(15)) }),
+      },
+      ...(crs.primeMeridian === 0 ? {} : { prime_meridian: { name: 'unnamed', longitude: crs.primeMeridian } }),
+    },
+    coordinate_system: {
+      subtype: 'ellipsoidal',
+      axis: [
+        { name: 'Geodetic latitude', abbreviation: 'Lat', direction: 'north', unit },
+        { name: 'Geodetic longitude', abbreviation: 'Lon', direction: 'east', unit },
+      ],
+    },
+    ...idOf(crs.code),
+  };
+}
+
+function bound(source: Json, shift: DatumShift): Json {
+  const parameters: [string, number, unknown][] = [
+    ['X-axis translation', shift.tx, 'metre'],
+    ['Y-axis translation', shift.ty, 'metre'],
+    ['Z-axis translation', shift.tz, 'metre'],
+    ['X-axis rotation', shift.rx, arcSecond],
+    ['Y-axis rotation', shift.ry, arcSecond],
+    ['Z-axis rotation', shift.rz, arcSecond],
+    ['Scale difference', 1 + shift.ppm / 1e6, 'unity'],
+  ];
+  return {
+    type: 'BoundCRS',
+    source_crs: source,
+    target_crs: { type: 'GeographicCRS', name: 'WGS 84', id: { authority: 'EPSG', code: 4326 } },
+    transformation: {
+      name: 'Shift to WGS 84',
+      method: { name: 'Position Vector transformation (geog2D domain)' },
+      parameters: parameters.map(([name, value, unit]) => ({ name, value, unit })),
+    },
+  };
+}
+
+const arcSecond = { type: 'AngularUnit', name: 'arc-second', conversion_factor: degree / 3600 };
+
+/** A CRS as PROJJSON. The shift of a datum that has no code is written too, as a bound CRS. */
+export function projjsonFromCrs(crs: Crs): Json {
+  const geographic = crs.kind === 'geographic' ? crs : crs.base;
+  let json = geographicJson(geographic);
+  if (crs.kind === 'projected') {
+    const length =
+      crs.unit === 1 ? 'metre' : { type: 'LinearUnit', name: crs.unitName, conversion_factor: crs.unit };
+    const parameters = Object.entries(crs.parameters).map(([key, value]) => {
+      const unit = key === 'scaleFactor' ? 'unity' : key.startsWith('false') ? length : 'degree';
+      return { name: parameterNames[key as ParameterName], value, unit };
+    });
+    json = {
+      type: 'ProjectedCRS',
+      name: crs.name,
+      base_crs: json,
+      conversion: { name: 'unnamed', method: { name: methodNames[crs.method] }, parameters },
+      coordinate_system: {
+        subtype: 'Cartesian',
+        axis: [
+          { name: 'Easting', abbreviation: 'E', direction: 'east', unit: length },
+          { name: 'Northing', abbreviation: 'N', direction: 'north', unit: length },
+        ],
+      },
+      ...idOf(crs.code),
+    };
+  }
+  return crs.code === undefined && geographic.code === undefined && geographic.shift !== null
+    ? bound(json, geographic.shift)
+    : json;
+}

@@ -1,0 +1,104 @@
+import type { Crs } from '../../core/crs/crs.ts';
+import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+
+/** Projected CRSs of the EPSG registry whose first axis is the northing, as ranges of codes. */
+const northingFirst: readonly (readonly [number, number])[] = [
+  [2000 + 36, 2036],
+  [2044, 2045],
+  [2065, 2065],
+  [2081, 2083],
+  [2085, 2086],
+  [2093, 2093],
+  [2096, 2098],
+  [2105, 2132],
+  [2166, 2167],
+  [2169, 2180],
+  [2193, 2193],
+  [2199, 2200],
+  [2206, 2212],
+  [2319, 2462],
+  [2523, 2549],
+  [2551, 2735],
+  [2738, 2758],
+  [2935, 2941],
+  [2953, 2953],
+  [3006, 3030],
+  [3034, 3035],
+  [3038, 3051],
+  [3058, 3059],
+  [3068, 3068],
+  [3114, 3118],
+  [3126, 3138],
+  [3300, 3303],
+  [3328, 3335],
+  [3346, 3346],
+  [3350, 3352],
+  [3366, 3366],
+  [3386, 3390],
+  [3396, 3407],
+  [3764, 3764],
+  [3788, 3791],
+  [3793, 3793],
+  [3812, 3812],
+  [3833, 3841],
+  [3844, 3851],
+  [4417, 4417],
+  [4434, 4434],
+  [4491, 4554],
+  [5105, 5130],
+  [5167, 5188],
+  [5253, 5259],
+  [5269, 5275],
+  [5518, 5520],
+  [5556, 5556],
+  [5632, 5632],
+  [5634, 5639],
+  [5650, 5653],
+  [31254, 31259],
+  [31275, 31279],
+  [31281, 31290],
+  [31466, 31470],
+  [28402, 28432],
+  [20004, 20032],
+];
+
+/** EPSG code in any form of srsName; null when it is none. */
+function epsgOf(srsName: string): number | null {
+  const found =
+    /^urn:(?:x-)?ogc:def:crs:EPSG:[^:]*:(\d+)$/i.exec(srsName) ??
+    /^https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[^/]*\/(\d+)$/i.exec(srsName) ??
+    /^https?:\/\/www\.opengis\.net\/gml\/srs\/epsg\.xml#(\d+)$/i.exec(srsName) ??
+    /^EPSG:(\d+)$/i.exec(srsName);
+  return found === null ? null : Number(found[1]);
+}
+
+export interface SrsRead {
+  crs: Crs | null;
+  /** True when coordinates stand as [north, east] (or latitude, longitude) and must be exchanged. */
+  exchanged: boolean;
+}
+
+/**
+ * The CRS of a srsName and the order of its axes: URNs and http URIs keep the order of the registry (OGC 07-092r3,
+ * OGC 09-048r5), the older `EPSG:code` and `epsg.xml#code` forms stand for east before north.
+ */
+export function readSrsName(srsName: string): SrsRead {
+  const name = srsName.trim();
+  if (/CRS:?\/?(1\.3)?\/?:?:?CRS84$|^urn:ogc:def:crs:OGC:[^:]*:CRS84$/i.test(name))
+    return { crs: wgs84(), exchanged: false };
+  const code = epsgOf(name);
+  const crs = crsFromText(code === null ? name : `EPSG:${code}`);
+  const byRegistry = /^urn:|\/def\/crs\//i.test(name);
+  const north =
+    crs.kind === 'geographic' ||
+    (code !== null && northingFirst.some(([from, end]) => code >= from && code <= end));
+  return { crs, exchanged: byRegistry && north };
+}
+
+/** The srsName that is written, and whether coordinates are to be exchanged under it. */
+export function srsNameFor(crs: Crs): { name: string; exchanged: boolean } | null {
+  const code = crs.code?.startsWith('EPSG:') ? crs.code.slice(5) : null;
+  if (code === null) return null;
+  const name = `http://www.opengis.net/def/crs/EPSG/0/${code}`;
+  return { name, exchanged: readSrsName(name).exchanged };
+}
