@@ -128,7 +128,7 @@ describe('saving', () => {
     for (const [name, words] of [
       ['out.gpkg', '2 places written to the GeoPackage'],
       ['out.geojson', '2 places written to'],
-      ['out.csv', '2 rows of places written to'],
+      ['out.csv', '2 places written to'],
     ]) {
       const [account] = await saverFor(at(name)).save([layer], at(name), now);
       expect(account.sentence).toContain(words);
@@ -166,8 +166,8 @@ describe('opening', () => {
     writeFileSync(at('mixed', 'more.csv'), 'a,b\n1,2\n3,4\n');
     const opened = await openPath(at('mixed'));
     expect(opened.map(({ within, table: each, format }) => [within, each.name, format])).toEqual([
-      ['pack.zip/deep/in.gpkg', 'places', 'geopackage'],
       ['more.csv', 'more', 'delimited'],
+      ['pack.zip/deep/in.gpkg', 'places', 'geopackage'],
     ]);
     expect((await openPath(at('mixed', 'pack.zip', 'deep', 'in.gpkg')))[0].table.count).toBe(2);
   });

@@ -6,6 +6,7 @@ import { type AddCommand, exitCodes } from './commands/command.ts';
 import { addDemo } from './commands/demo.ts';
 import { addLook } from './commands/look.ts';
 import { addRows } from './commands/rows.ts';
+import { addSave } from './commands/save.ts';
 import { addNew, addRun } from './commands/study.ts';
 import { addClip, addJoin, addReproject } from './commands/verbs.ts';
 import { makeOutput } from './output.ts';
@@ -17,6 +18,7 @@ const commands: readonly AddCommand[] = [
   addRun,
   addLook,
   addRows,
+  addSave,
   addClip,
   addJoin,
   addReproject,

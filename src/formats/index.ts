@@ -1,17 +1,38 @@
 export * from './byte-source.ts';
-export { writeDelimited } from './delimited/write.ts';
-export { writeGeojson } from './geojson/write.ts';
-export { GeopackageWriter } from './geopackage/write.ts';
+export { type DelimitedOptions, writeDelimited } from './delimited/write.ts';
+export { writeFlatgeobuf } from './flatgeobuf/write.ts';
+export { type GeojsonOptions, writeGeojson } from './geojson/write.ts';
+export { layerFromColumns } from './geometry-columns.ts';
+export { type GeopackageWriteOptions, GeopackageWriter } from './geopackage/write.ts';
+export { writeGeoparquet } from './geoparquet/write.ts';
+export { gmlSchema, writeGml } from './gml/write.ts';
+export { writeGpx } from './gpx/write.ts';
+export { writeKml } from './kml/write.ts';
 export {
   type Capabilities,
+  type Contents,
   type Format,
   formatOf,
   formats,
+  lookAmong,
+  lookInside,
   type OpenContext,
   type Opened,
+  type OtherFile,
   openAmong,
   openSource,
 } from './register.ts';
+export { writeDbase, writeShapefile } from './shapefile/write.ts';
 export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './sqlite.ts';
+export { writeTopojson } from './topojson/write.ts';
 export { readWkb, WkbWriter } from './wkb.ts';
+export { readWktText, wktText } from './wkt.ts';
+export {
+  type WriteOptions,
+  type WritingFormat,
+  writeTables,
+  writingFormatFor,
+  writingFormats,
+} from './writing/register.ts';
+export { type ByteSink, memoryTarget, type Scratch, type Target } from './writing/target.ts';
 export { openZip } from './zip/zip.ts';

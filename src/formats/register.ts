@@ -1,14 +1,23 @@
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
-import type { Layer, Table } from '../core/layer/layer.ts';
+import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
+import { compressionOf, openCompressed } from './compressed/compressed.ts';
 import { looksDelimited, openDelimited } from './delimited/read.ts';
-import { openGeojson } from './geojson/read.ts';
+import { openFlatgeobuf } from './flatgeobuf/read.ts';
+import { openGeojson, utf16Of } from './geojson/read.ts';
+import { layerFromColumns } from './geometry-columns.ts';
 import { openGeopackage } from './geopackage/read.ts';
-import { ending } from './names.ts';
+import { openGeoparquet } from './geoparquet/read.ts';
+import { openGml } from './gml/read.ts';
+import { openGpx } from './gpx/read.ts';
+import { openKml } from './kml/read.ts';
+import { baseName, ending } from './names.ts';
 import { openShapefile } from './shapefile/read.ts';
 import { openDbase } from './shapefile/table.ts';
 import type { SqliteEngine } from './sqlite.ts';
+import { openTopojson } from './topojson/read.ts';
+import { rootElement } from './xml/read-xml.ts';
 import { isZip, openZip } from './zip/zip.ts';
 
 /** What the machine lends to formats that need more than bytes. */
@@ -21,6 +30,10 @@ export interface OpenContext {
   /** Path of the source among what stands around it. */
   path: string;
   capabilities: Capabilities;
+  /** Encoding of texts, as asked; it goes before what files say of themselves. */
+  encoding?: string;
+  /** Columns that hold the geometry of tables (`lon, lat`, or one of WKT or WKB); `none`: tables stay tables. */
+  geometry?: string;
 }
 
 export interface Format {
@@ -41,12 +54,38 @@ const startsWith = (head: Uint8Array, text: string) => {
   return true;
 };
 
+/** The beginning of a file as text, whichever UTF it is in. */
+function textHead(head: Uint8Array): string {
+  const utf16 = utf16Of(head);
+  const text = new TextDecoder(utf16 ?? 'utf-8').decode(head);
+  let at = 0;
+  // White space, a byte-order mark, and the record separator (0x1E) of RFC 8142.
+  while (at < text.length && (text.charCodeAt(at) <= 32 || text[at] === '\ufeff')) at++;
+  return text.slice(at);
+}
+
+function sniffTopojson(head: Uint8Array): boolean {
+  const text = textHead(head);
+  return (
+    text.startsWith('{') &&
+    (/"type"\s*:\s*"Topology"/.test(text) ||
+      (/"objects"\s*:\s*\{/.test(text) && /"arcs"\s*:\s*\[/.test(text)))
+  );
+}
+
 /** Does the text begin like a JSON object that could be GeoJSON? */
 function sniffGeojson(head: Uint8Array): boolean {
-  let at = head[0] === 0xef && head[1] === 0xbb && head[2] === 0xbf ? 3 : 0;
-  while (at < head.length && (head[at] === 32 || (head[at] >= 9 && head[at] <= 13))) at++;
+  const text = textHead(head);
   // Other JSON (catalogues, settings) names none of these.
-  return head[at] === 0x7b && /"(type|features|coordinates|geometries)"/.test(new TextDecoder().decode(head));
+  return text.startsWith('{') && /"(type|features|coordinates|geometries)"/.test(text);
+}
+
+/** GML by the names of its namespace, whatever the root is called. */
+function sniffGml(head: Uint8Array): boolean {
+  const root = rootElement(head);
+  return (
+    root !== null && root.name !== 'kml' && root.name !== 'gpx' && /opengis\.net\/(gml|wfs)/.test(root.tag)
+  );
 }
 
 function sniffDbase(head: Uint8Array): boolean {
@@ -75,7 +114,7 @@ export const formats: readonly Format[] = [
       head[3] === 0x0a &&
       head[28] === 0xe8 &&
       head[29] === 3,
-    open: (source, context) => openShapefile(source, context.around, context.path),
+    open: (source, context) => openShapefile(source, context.around, context.path, context.encoding),
   },
   {
     name: 'geopackage',
@@ -97,12 +136,54 @@ export const formats: readonly Format[] = [
     title: 'dBASE table',
     endings: ['dbf'],
     sniff: sniffDbase,
-    open: (source) => openDbase(source),
+    open: (source, context) => openDbase(source, context.around, context.path, context.encoding),
+  },
+  {
+    name: 'flatgeobuf',
+    title: 'FlatGeobuf',
+    endings: ['fgb'],
+    sniff: (head) => startsWith(head, 'fgb') && startsWith(head.subarray(4), 'fgb'),
+    open: (source) => openFlatgeobuf(source),
+  },
+  {
+    name: 'geoparquet',
+    title: 'GeoParquet',
+    endings: ['parquet', 'geoparquet'],
+    sniff: (head) => startsWith(head, 'PAR1'),
+    open: (source) => openGeoparquet(source),
+  },
+  {
+    name: 'kml',
+    title: 'KML',
+    endings: ['kml', 'kmz'],
+    sniff: (head) => rootElement(head)?.name === 'kml',
+    open: (source) => openKml(source),
+  },
+  {
+    name: 'gpx',
+    title: 'GPX',
+    endings: ['gpx'],
+    sniff: (head) => rootElement(head)?.name === 'gpx',
+    open: (source) => openGpx(source),
+  },
+  {
+    name: 'gml',
+    title: 'GML',
+    endings: ['gml', 'xml'],
+    sniff: sniffGml,
+    open: (source, context) => openGml(source, context.around, context.path),
+  },
+  {
+    name: 'topojson',
+    title: 'TopoJSON',
+    endings: ['topojson', 'json'],
+    sniff: sniffTopojson,
+    open: (source) => openTopojson(source),
   },
   {
     name: 'geojson',
     title: 'GeoJSON',
-    endings: ['geojson', 'json'],
+    endings: ['geojson', 'json', 'geojsonl', 'geojsons', 'ndjson', 'jsonl'],
     sniff: sniffGeojson,
     open: (source) => openGeojson(source),
   },
@@ -111,7 +192,7 @@ export const formats: readonly Format[] = [
     title: 'Delimited text',
     endings: ['csv', 'tsv', 'txt'],
     sniff: looksDelimited,
-    open: (source) => openDelimited(source),
+    open: (source, context) => openDelimited(source, context.encoding),
   },
 ];
 
@@ -121,26 +202,77 @@ export interface Opened {
   format: string;
   /** Path within the archive or folder that was opened; empty for the file itself. */
   within: string;
+  /** Files that belong together and make it, as they are called beside each other; empty for a single file. */
+  parts: readonly string[];
 }
 
-/** The parts of multi-file formats that are no layers themselves. */
-const partEndings = new Set([
-  'dbf',
-  'prj',
-  'cpg',
-  'shx',
-  'sbn',
-  'sbx',
-  'qix',
-  'xml',
-  'txt',
-  'pdf',
-  'md',
-  'html',
-]);
+/** A file among others that is no layer, and why. */
+export interface OtherFile {
+  path: string;
+  size: number;
+  why: string;
+}
+
+/** What is in a file, an archive or a folder. */
+export interface Contents {
+  layers: Opened[];
+  others: OtherFile[];
+}
+
+/** Deepest nesting of archives in archives that is opened. */
+const deepest = 4;
+
+/** Endings of the parts of multi-file formats that are no layers themselves, with the ending that leads them. */
+const partOf: Record<string, string> = {
+  dbf: 'shp',
+  dbt: 'shp',
+  fpt: 'shp',
+  prj: 'shp',
+  cpg: 'shp',
+  shx: 'shp',
+  sbn: 'shp',
+  sbx: 'shp',
+  qix: 'shp',
+  xsd: 'gml',
+};
+/** Texts that go with data and are none. */
+const texts = new Set(['xml', 'txt', 'pdf', 'md', 'html', 'htm', 'prj', 'cpg', 'log', 'yaml', 'yml']);
 
 function stem(path: string): string {
   return path.replace(/\.[^./]*$/, '').toLowerCase();
+}
+
+/** The file that leads a part (`wards.shp` of `wards.dbf`), when it is there; null for all that is no part. */
+function leaderOf(path: string, stems: ReadonlyMap<string, ReadonlySet<string>>): string | null {
+  // `wards.shp.xml` goes with `wards.shp`.
+  const described = /^(.*)\.shp\.xml$/i.exec(path);
+  if (described !== null) return stems.get(described[1].toLowerCase())?.has('shp') ? 'shp' : null;
+  const leader = partOf[ending(path)];
+  return leader !== undefined && stems.get(stem(path))?.has(leader) ? leader : null;
+}
+
+/** Endings that stand beside each other under every stem. */
+function stemsOf(paths: readonly string[]): Map<string, Set<string>> {
+  const stems = new Map<string, Set<string>>();
+  for (const path of paths) {
+    const endings = stems.get(stem(path));
+    if (endings === undefined) stems.set(stem(path), new Set([ending(path)]));
+    else endings.add(ending(path));
+  }
+  return stems;
+}
+
+const fileName = (path: string) => path.slice(path.lastIndexOf('/') + 1);
+
+/** The files that belong to one, itself first. */
+function partsOf(path: string, all: readonly string[]): string[] {
+  const parts = all.filter(
+    (other) =>
+      other !== path &&
+      ((stem(other) === stem(path) && partOf[ending(other)] === ending(path)) ||
+        other.toLowerCase() === `${path.toLowerCase()}.xml`),
+  );
+  return parts.length === 0 ? [] : [path, ...parts].map(fileName);
 }
 
 /** The format of a source by its content; undefined when none fits. */
@@ -149,26 +281,44 @@ export async function formatOf(source: ByteSource): Promise<Format | undefined> 
   return formats.find((format) => format.sniff(head, source.size <= 65_536, source.name));
 }
 
-/**
- * Opens a source by its content, whatever its name says. An archive gives all layers inside it, or those of `inside`
- * (a path in the archive). Layers get findings for a wrong ending.
- */
+/** Opens a source by its content, whatever its name says: all layers in it, or those of `inside` in an archive. */
 export async function openSource(source: ByteSource, context: OpenContext, inside = ''): Promise<Opened[]> {
+  return (await lookInside(source, context, inside)).layers;
+}
+
+/**
+ * What is in a source, by its content. Archives are gone through as if they were folders, compressed files as if they
+ * were not. Layers get findings for a wrong ending.
+ *
+ * @param inside a path in the archive; `outer.zip/inner.zip/wards.shp` goes on into archives inside
+ */
+export async function lookInside(
+  source: ByteSource,
+  context: OpenContext,
+  inside = '',
+  depth = 0,
+): Promise<Contents> {
   if (source.size === 0)
     throw new IsomericError('file-empty', 'The file is empty.', {
       place: { file: source.name },
       advice: 'Get it again.',
     });
-  const head = await source.bytes(0, 4);
-  if (isZip(head)) return openArchive(source, context.capabilities, inside);
-  const format = await formatOf(source);
-  if (format === undefined) {
-    throw new IsomericError('format-unknown', 'Its contents are of no format that Isomeric reads.', {
+  if (depth > deepest) {
+    throw new IsomericError('archive-deep', `Archives are nested more than ${deepest} deep.`, {
       place: { file: source.name },
-      advice: `It reads: ${formats.map((known) => known.title).join(', ')}, also inside zip archives.`,
+      advice: 'Such archives are not opened.',
     });
   }
-  const tables = await format.open(source, context);
+  const head = await source.bytes(0, 8);
+  if (isZip(head)) return lookIntoArchive(source, context, inside, depth);
+  const compression = compressionOf(head);
+  if (compression !== null) {
+    const inner = await openCompressed(source, compression);
+    return lookInside(inner, { ...context, around: null, path: fileName(inner.name) }, inside, depth + 1);
+  }
+  const format = await formatOf(source);
+  if (format === undefined) throw unknownFormat(source);
+  const tables = await openTables(format, source, context);
   const end = ending(source.name);
   const wrong =
     end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
@@ -177,72 +327,188 @@ export async function openSource(source: ByteSource, context: OpenContext, insid
     severity: 'note',
     words: `${source.name}: the name says .${end}, the contents are ${format.title}.`,
   };
-  return tables.map((table) => ({
+  const parts = context.around === null ? [] : partsOf(context.path, await context.around.list());
+  const layers = tables.map((table) => ({
     table: wrong ? { ...table, findings: [finding, ...table.findings] } : table,
     format: format.name,
-    within: inside,
+    within: '',
+    parts,
   }));
+  return { layers, others: [] };
 }
 
-async function openArchive(
+function unknownFormat(source: ByteSource): IsomericError {
+  const leader = partOf[ending(source.name)];
+  return new IsomericError('format-unknown', 'Its contents are of no format that Isomeric reads.', {
+    place: { file: source.name },
+    advice:
+      leader !== undefined && ending(source.name) !== 'dbf'
+        ? `A .${ending(source.name)} is a part of a set: open the .${leader} beside it.`
+        : `It reads: ${formats.map((known) => known.title).join(', ')}, also in zip archives, gzip and bzip2.`,
+  });
+}
+
+/** Opens what a format finds; tables whose columns hold geometry become layers. */
+async function openTables(
+  format: Format,
   source: ByteSource,
-  capabilities: Capabilities,
+  context: OpenContext,
+): Promise<(Layer | Table)[]> {
+  const tables = await format.open(source, context);
+  return Promise.all(
+    tables.map(async (table) =>
+      isLayer(table) ? table : ((await layerFromColumns(table, context.geometry)) ?? table),
+    ),
+  );
+}
+
+async function lookIntoArchive(
+  source: ByteSource,
+  context: OpenContext,
   inside: string,
-): Promise<Opened[]> {
+  depth: number,
+): Promise<Contents> {
   const around = await openZip(source);
   const all = await around.list();
   const wanted = inside === '' ? all : all.filter((path) => path === inside || path.startsWith(`${inside}/`));
   if (wanted.length === 0) {
+    const archive = all.find((path) => inside.startsWith(`${path}/`));
+    if (archive !== undefined) {
+      const inner = await lookInside(
+        await around.open(archive),
+        { ...context, around, path: archive },
+        inside.slice(archive.length + 1),
+        depth + 1,
+      );
+      return under(archive, inner);
+    }
     throw new IsomericError('archive-path', `There is no “${inside}” in the archive.`, {
       place: { file: source.name },
       advice: `It holds: ${all.slice(0, 12).join(', ')}.`,
     });
   }
-  return openAmong(around, wanted, capabilities, (path) => path);
+  const contents = await lookAmong(around, wanted, context, depth);
+  // The one document of a .kmz is called doc.kml in all of them: the archive's own name says more.
+  if (ending(source.name) === 'kmz')
+    for (const each of contents.layers)
+      if (each.table.name === 'doc') each.table = { ...each.table, name: baseName(source.name) };
+  return contents;
+}
+
+/** The same contents, seen from one folder or archive further out. */
+function under(prefix: string, contents: Contents): Contents {
+  const within = (path: string) => (path === '' ? prefix : `${prefix}/${path}`);
+  return {
+    layers: contents.layers.map((each) => ({ ...each, within: within(each.within) })),
+    others: contents.others.map((each) => ({ ...each, path: within(each.path) })),
+  };
 }
 
 /** Opens every layer among files that stand beside each other (a folder, an archive), parts grouped. */
 export async function openAmong(
   around: Surroundings,
   paths: readonly string[],
-  capabilities: Capabilities,
-  label: (path: string) => string,
+  context: Omit<OpenContext, 'around' | 'path'>,
 ): Promise<Opened[]> {
-  const shapes = new Set(paths.filter((path) => ending(path) === 'shp').map(stem));
-  const opened: Opened[] = [];
-  // One damaged file does not hide the others; alone, it is the error.
+  return (await lookAmong(around, paths, context)).layers;
+}
+
+/**
+ * What files that stand beside each other hold, parts grouped, the rest listed. One damaged file does not hide the
+ * others; when nothing can be opened, it is the error.
+ */
+export async function lookAmong(
+  around: Surroundings,
+  paths: readonly string[],
+  context: Omit<OpenContext, 'around' | 'path'>,
+  depth = 0,
+): Promise<Contents> {
+  const all = await around.list();
+  const stems = stemsOf(paths);
+  const contents: Contents = { layers: [], others: [] };
   const failures: IsomericError[] = [];
   for (const path of paths) {
-    const end = ending(path);
-    if (shapes.has(stem(path)) && end !== 'shp') continue;
-    const source = await around.open(path);
-    if (source.size === 0) continue;
-    const format = await formatOf(source);
-    if (format === undefined || (partEndings.has(end) && format.name === 'delimited' && end !== 'txt'))
-      continue;
-    let layers: (Layer | Table)[];
+    if (leaderOf(path, stems) !== null) continue;
     try {
-      layers = await format.open(source, { around, path, capabilities });
+      await lookAtOne(around, path, all, context, depth, contents);
     } catch (error) {
       if (!(error instanceof IsomericError)) throw error;
       failures.push(error.at({ file: path }));
-      continue;
+      contents.others.push({ path, size: (await around.open(path)).size, why: error.message });
     }
-    opened.push(...layers.map((table) => ({ table, format: format.name, within: label(path) })));
   }
-  if (opened.length === 0 && failures.length > 0) throw failures[0];
-  if (opened.length === 0) {
+  if (contents.layers.length === 0 && failures.length > 0) throw failures[0];
+  if (contents.layers.length === 0) {
     throw new IsomericError('no-layers', 'No layer or table is in it.', {
-      advice: `It holds: ${paths.slice(0, 12).join(', ')}.`,
+      advice: paths.length === 0 ? 'It holds no file.' : `It holds: ${paths.slice(0, 12).join(', ')}.`,
     });
   }
   const told = failures.map(
     (failure): Finding => ({ code: failure.code, severity: 'error', words: failure.sentence }),
   );
-  if (told.length > 0)
-    opened[0] = {
-      ...opened[0],
-      table: { ...opened[0].table, findings: [...told, ...opened[0].table.findings] },
+  if (told.length > 0) {
+    const [first] = contents.layers;
+    contents.layers[0] = {
+      ...first,
+      table: { ...first.table, findings: [...told, ...first.table.findings] },
     };
-  return opened;
+  }
+  return contents;
+}
+
+async function lookAtOne(
+  around: Surroundings,
+  path: string,
+  all: readonly string[],
+  context: Omit<OpenContext, 'around' | 'path'>,
+  depth: number,
+  contents: Contents,
+): Promise<void> {
+  const source = await around.open(path);
+  const other = (why: string) => contents.others.push({ path, size: source.size, why });
+  if (source.size === 0) {
+    other('empty');
+    return;
+  }
+  const head = await source.bytes(0, 8);
+  if (isZip(head) || compressionOf(head) !== null) {
+    const inner = under(path, await lookInside(source, { ...context, around, path }, '', depth + 1));
+    contents.layers.push(...inner.layers);
+    contents.others.push(...inner.others);
+    return;
+  }
+  const format = await formatOf(source);
+  const end = ending(path);
+  if (format === undefined || (format.name === 'delimited' && texts.has(end) && end !== 'txt')) {
+    const leader = partOf[end];
+    other(leader === undefined ? 'not read' : `part of a set whose .${leader} is missing`);
+    return;
+  }
+  const own = { ...context, around, path };
+  let tables: (Layer | Table)[];
+  try {
+    tables = await openTables(format, source, own);
+  } catch (error) {
+    // A text that only looked like a table (a read-me) is no damaged file.
+    if (error instanceof IsomericError && format.name === 'delimited' && texts.has(end)) {
+      other('text');
+      return;
+    }
+    throw error;
+  }
+  const alone = end === 'dbf' && all.some((each) => stem(each) === stem(path) && ending(each) === 'shx');
+  const finding: Finding = {
+    code: 'part-missing',
+    severity: 'error',
+    words: `${path}: there is no .shp beside it, so only the attributes can be read.`,
+    repair: 'get the whole set again',
+  };
+  contents.layers.push(
+    ...tables.map((table) => ({
+      table: alone ? { ...table, findings: [finding, ...table.findings] } : table,
+      format: format.name,
+      within: path,
+      parts: partsOf(path, all),
+    })),
+  );
 }

@@ -1,23 +1,46 @@
 import { readdir, stat } from 'node:fs/promises';
-import { dirname, join, relative, sep } from 'node:path';
+import { basename, dirname, join, relative, sep } from 'node:path';
 import { IsomericError, placed } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import type { Surroundings } from '../formats/byte-source.ts';
-import { type Opened, openAmong, openSource } from '../formats/register.ts';
+import { type Contents, lookAmong, lookInside, type Opened } from '../formats/register.ts';
+import { remoteSource } from '../sources/files/remote.ts';
 import { fileSource } from './bytes.ts';
 import { nodeSqlite } from './sqlite.ts';
 
 const capabilities = { sqlite: nodeSqlite };
 
-/** The files of a folder, not those of folders inside it. */
-function folderSurroundings(folder: string, shown: (path: string) => string): Surroundings {
+/** Folders inside folders are gone through so deep, and so many files are looked at. */
+const deepestFolder = 5;
+const mostFiles = 5000;
+
+/** The files of a folder; with `deep`, those of folders inside it too, hidden ones left out. */
+function folderSurroundings(folder: string, shown: (path: string) => string, deep = false): Surroundings {
+  const list = async (under: string, depth: number, found: string[]): Promise<void> => {
+    const entries = await readdir(join(folder, under), { withFileTypes: true });
+    entries.sort((a, b) => (a.name < b.name ? -1 : 1));
+    for (const entry of entries) {
+      if (found.length >= mostFiles) return;
+      const path = under === '' ? entry.name : `${under}/${entry.name}`;
+      if (entry.isFile()) found.push(path);
+      else if (
+        deep &&
+        entry.isDirectory() &&
+        depth < deepestFolder &&
+        !/^(\.|node_modules$)/.test(entry.name)
+      )
+        await list(path, depth + 1, found);
+    }
+  };
+  let known: readonly string[] | null = null;
   return {
     async list() {
-      const entries = await readdir(folder, { withFileTypes: true });
-      return entries
-        .filter((entry) => entry.isFile())
-        .map((entry) => entry.name)
-        .sort();
+      if (known === null) {
+        const found: string[] = [];
+        await list('', 0, found);
+        known = found;
+      }
+      return known;
     },
     open: (path) => fileSource(join(folder, path), shown(join(folder, path))),
   };
@@ -47,52 +70,44 @@ async function splitPath(path: string): Promise<{ file: string; inside: string; 
   });
 }
 
-/**
- * Opens a file, an archive, a path within an archive, or a folder: all layers and tables in it.
- *
- * @param root when given, messages show paths relative to it
- */
-export async function openPath(path: string, root?: string): Promise<Opened[]> {
+export interface OpenOptions {
+  /** When given, messages show paths relative to it. */
+  root?: string;
+  /** Encoding of texts, as asked: `cp1252`. */
+  encoding?: string;
+  /** Columns of tables that hold geometry: `lon, lat`, or one with WKT or WKB; `none`. */
+  geometry?: string;
+}
+
+/** What is in a file, an archive, a path within an archive, a folder, or at an address: layers, and the rest. */
+export async function lookPath(path: string, options: OpenOptions = {}): Promise<Contents> {
+  const { root, encoding, geometry } = options;
+  const common = { capabilities, encoding, geometry };
+  if (/^https?:\/\//i.test(path)) {
+    const source = await remoteSource(path);
+    return placed({ file: path }, () => lookInside(source, { ...common, around: null, path: source.name }));
+  }
   const shown = (each: string) => (root === undefined ? each : relative(root, each));
   const { file, inside, folder } = await splitPath(path);
   if (folder) {
-    const around = folderSurroundings(file, shown);
-    return placed({ file: shown(path) }, async () => {
-      const names = await around.list();
-      const opened: Opened[] = [];
-      const plain = names.filter((name) => !/\.zip$/i.test(name));
-      const archives = names.filter((name) => /\.zip$/i.test(name));
-      for (const name of archives) {
-        const within = await openSource(await around.open(name), { around: null, path: name, capabilities });
-        opened.push(
-          ...within.map((each) => ({
-            ...each,
-            within: each.within === '' ? name : `${name}/${each.within}`,
-          })),
-        );
-      }
-      if (plain.length > 0 || archives.length === 0) {
-        try {
-          opened.push(...(await openAmong(around, plain, capabilities, (each) => each)));
-        } catch (error) {
-          if (!(error instanceof IsomericError && error.code === 'no-layers' && opened.length > 0))
-            throw error;
-        }
-      }
-      return opened;
-    });
+    const around = folderSurroundings(file, shown, true);
+    return placed({ file: shown(path) }, async () => lookAmong(around, await around.list(), common));
   }
   const around = folderSurroundings(dirname(file), shown);
   const source = await fileSource(file, shown(file));
-  const path0 = file.slice(dirname(file) === '.' ? 0 : dirname(file).length + 1).replace(/^\//, '');
   return placed({ file: shown(file) }, () =>
-    openSource(source, { around, path: path0, capabilities }, inside),
+    lookInside(source, { ...common, around, path: basename(file) }, inside),
   );
 }
 
+/** Opens a file, an archive, a path within an archive, or a folder: all layers and tables in it. */
+export async function openPath(path: string, options: OpenOptions | string = {}): Promise<Opened[]> {
+  return (await lookPath(path, typeof options === 'string' ? { root: options } : options)).layers;
+}
+
 /** Opens one layer or table of a path; `name` chooses among several. */
-export async function openOne(path: string, name?: string): Promise<Opened> {
-  const opened = await openPath(path);
+export async function openOne(path: string, name?: string, options: OpenOptions = {}): Promise<Opened> {
+  const opened = await openPath(path, options);
   if (name === undefined) {
     if (opened.length === 1) return opened[0];
     throw new IsomericError(

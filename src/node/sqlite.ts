@@ -1,4 +1,4 @@
-import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { closeSync, mkdtempSync, openSync, rmSync, writeSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -72,18 +72,36 @@ function database(path: string, readOnly: boolean, onClose: () => void = () => {
   };
 }
 
+/** A database that is there, for writing. */
+export function openDatabase(path: string): SqliteDatabase {
+  const opened = database(path, false);
+  try {
+    const statement = opened.prepare('SELECT count(*) AS n FROM sqlite_master');
+    Array.from(statement.rows());
+    statement.finish();
+    return opened;
+  } catch (error) {
+    opened.close();
+    throw error;
+  }
+}
+
 /** A new, empty database for writing. */
 export function createDatabase(path: string): SqliteDatabase {
   return database(path, false);
 }
 
-function copyBeside(source: ByteSource, bytes: Uint8Array | null): { path: string; remove: () => void } {
+async function unpacked(source: ByteSource): Promise<{ path: string; remove: () => void }> {
   const folder = mkdtempSync(join(tmpdir(), 'isomeric-'));
   const path = join(folder, 'copy.gpkg');
-  if (bytes === null) copyFileSync(source.path!, path);
-  else writeFileSync(path, bytes);
   const remove = () => rmSync(folder, { recursive: true, force: true });
   process.once('exit', remove);
+  const file = openSync(path, 'w');
+  try {
+    for await (const chunk of source.stream()) writeSync(file, chunk);
+  } finally {
+    closeSync(file);
+  }
   return { path, remove };
 }
 
@@ -94,7 +112,7 @@ export const nodeSqlite: SqliteEngine = {
       let opened: SqliteDatabase;
       if (source.path !== undefined) opened = database(source.path, true);
       else {
-        const copy = copyBeside(source, await source.bytes(0, source.size));
+        const copy = await unpacked(source);
         opened = database(copy.path, true, copy.remove);
       }
       const statement = opened.prepare('SELECT count(*) AS n FROM sqlite_master');

@@ -1,3 +1,4 @@
+export { type RemoteOptions, remoteSource, type Traffic } from './files/remote.ts';
 export type { Gathered, Order, Protocol } from './order.ts';
 export { type Receipt, withoutSecrets } from './receipt.ts';
 export { protocolOf, protocols } from './register.ts';

@@ -1,17 +1,19 @@
 import {
   type Crs,
+  counted,
   crsLabel,
   emptyBox,
   type Finding,
   grouped,
   growBox,
+  IsomericError,
   isEmptyBox,
   isLayer,
   type KindName,
   kindNames,
 } from '../../core/index.ts';
-import type { Opened } from '../../formats/index.ts';
-import { openPath } from '../../node/index.ts';
+import type { Opened, OtherFile } from '../../formats/index.ts';
+import { lookPath, type OpenOptions } from '../../node/index.ts';
 import { findingText, type Output, printJson, textTable } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
 
@@ -28,6 +30,7 @@ interface LayerView {
   name: string;
   within: string;
   format: string;
+  parts: readonly string[];
   geometry: KindName[] | null;
   count: number;
   crs: { code: string | null; name: string } | null;
@@ -40,7 +43,7 @@ interface LayerView {
 const mostDistinct = 10_000;
 
 /** Reads a layer once, to the end, and tells what is in it. */
-async function view({ table, format, within }: Opened): Promise<LayerView> {
+async function view({ table, format, within, parts }: Opened): Promise<LayerView> {
   const fields = table.schema.map((field): FieldView & { seen: Set<string> } => ({
     name: field.name,
     type: field.type,
@@ -83,6 +86,7 @@ async function view({ table, format, within }: Opened): Promise<LayerView> {
     name: table.name,
     within,
     format,
+    parts,
     geometry: isLayer(table) ? kindNames.filter((_, k) => k > 0 && (kinds & (1 << k)) !== 0) : null,
     count,
     crs: crs === null ? null : { code: crs.code ?? null, name: crs.name },
@@ -127,14 +131,31 @@ function kindText(layer: LayerView): string {
     : layer.geometry.map((kind) => names[kind]).join(' and ');
 }
 
-function print(output: Output, path: string, layers: readonly LayerView[]): void {
+/** `4,302 bytes`, `1.4 MB` */
+function sizeText(bytes: number): string {
+  return bytes < 100_000 ? `${grouped(bytes)} bytes` : `${grouped(Number((bytes / 1e6).toFixed(1)))} MB`;
+}
+
+function print(
+  output: Output,
+  path: string,
+  layers: readonly LayerView[],
+  others: readonly OtherFile[],
+): void {
   const { colours } = output;
-  output.line(`${colours.bold(path)}  ${grouped(layers.length)} ${layers.length === 1 ? 'layer' : 'layers'}`);
+  const tables = layers.filter((layer) => layer.geometry === null).length;
+  const counts = [
+    layers.length > tables || tables === 0 ? counted(layers.length - tables, 'layer', 'layers') : '',
+    tables > 0 ? counted(tables, 'table', 'tables') : '',
+    others.length > 0 ? counted(others.length, 'other file', 'other files') : '',
+  ];
+  output.line(`${colours.bold(path)}  ${counts.filter((count) => count !== '').join(', ')}`);
   for (const layer of layers) {
     output.line();
     output.line(
       `${colours.bold(colours.cyan(layer.name))}  ${layer.format}${layer.within === '' ? '' : `, ${layer.within}`}`,
     );
+    if (layer.parts.length > 0) output.line(colours.dim(`  made of ${layer.parts.join(', ')}`));
     output.line(`  ${grouped(layer.count)} ${kindText(layer)}`);
     if (layer.geometry !== null) {
       output.line(
@@ -171,6 +192,11 @@ function print(output: Output, path: string, layers: readonly LayerView[]): void
     }
     for (const trouble of layer.troubles) output.line(`  ${findingText(output, trouble)}`);
   }
+  if (others.length === 0) return;
+  output.line();
+  output.line(colours.bold('Other files'));
+  for (const other of others)
+    output.line(`  ${other.path}  ${colours.dim(`${sizeText(other.size)}, ${other.why}`)}`);
 }
 
 export const addLook: AddCommand = (program) => {
@@ -179,12 +205,28 @@ export const addLook: AddCommand = (program) => {
     .description(
       'what is in a file, an archive or a folder: layers, kind, count, CRS, extent, fields, troubles',
     )
-    .argument('<path>', 'a file, a folder, an archive, or a path within an archive')
-    .action(async (path: string, _options, command) => {
+    .argument('<path>', 'a file, a folder, an archive, a path within an archive, or an address (https://…)')
+    .option('--encoding <name>', 'the encoding of texts, when files say none or a wrong one: cp1252, cp850 …')
+    .option(
+      '--geometry <columns>',
+      'columns of a table that hold its geometry: "lon, lat", or one with WKT or WKB; "none" leaves it a table',
+    )
+    .action(async (path: string, options: OpenOptions, command) => {
       const output = outputOf(command);
+      const contents = await lookPath(path, options);
       const layers: LayerView[] = [];
-      for (const opened of await openPath(path)) layers.push(await view(opened));
-      if (output.json) printJson({ path, layers });
-      else print(output, path, layers);
+      const broken: OtherFile[] = [];
+      for (const opened of contents.layers) {
+        try {
+          layers.push(await view(opened));
+        } catch (error) {
+          // Damage that shows only when rows are read: alone it is the error, among others it is told.
+          if (!(error instanceof IsomericError) || contents.layers.length === 1) throw error;
+          broken.push({ path: opened.within || opened.table.name, size: 0, why: error.sentence });
+        }
+      }
+      const others = [...broken, ...contents.others];
+      if (output.json) printJson({ path, layers, others });
+      else print(output, path, layers, others);
     });
 };

@@ -13,6 +13,7 @@ import { type AddCommand, outputOf } from './command.ts';
 
 interface RowsOptions {
   layer?: string;
+  encoding?: string;
   where?: string;
   columns?: string;
   limit: string;
@@ -61,8 +62,9 @@ export const addRows: AddCommand = (program) => {
   program
     .command('rows')
     .description('rows of a layer or table: filtered, chosen columns, sorted')
-    .argument('<path>', 'a file, or a path within an archive')
+    .argument('<path>', 'a file, a path within an archive, or an address')
     .option('--layer <name>', 'which layer, when there are several')
+    .option('--encoding <name>', 'the encoding of texts: cp1252, cp850 …')
     .option(
       '--where <cql2>',
       'only rows for which this is true, for example "households > 500 AND name LIKE \'Up%\'"',
@@ -78,7 +80,7 @@ export const addRows: AddCommand = (program) => {
         throw new IsomericError('limit-wrong', `--limit ${options.limit} is no number of rows.`, {
           blame: 'usage',
         });
-      let { table } = await openOne(path, options.layer);
+      let { table } = await openOne(path, options.layer, { encoding: options.encoding });
       if (options.where !== undefined) table = filterRows(table, options.where);
       const sortName = options.sort;
       const sorted = sortName === undefined ? -1 : requireField(table.schema, sortName, table.name);

@@ -25,7 +25,7 @@ import { type Output, printAccounts, printFindings, printingReporter, printJson 
 import { type AddCommand, outputOf } from './command.ts';
 
 /** A CRS by code, name, WKT, or a .prj or .wkt file. */
-async function crsArgument(text: string) {
+export async function crsArgument(text: string) {
   if (!['prj', 'wkt'].includes(ending(text))) return crsFromText(text);
   const source = await fileSource(text);
   return placed({ file: text }, async () =>
@@ -118,7 +118,7 @@ export const addClip: AddCommand = (program) => {
     .description('cut a layer to an area')
     .argument('<in>', 'the layer')
     .requiredOption('--area <path>', 'a layer with the area')
-    .requiredOption('--out <path>', 'where to save: .gpkg, .geojson')
+    .requiredOption('--out <path>', 'where to save; the ending says the format')
     .option('--layer <name>', 'which layer, when there are several')
     .option('--area-layer <name>', 'which layer of the area file')
     .option('--area-where <cql2>', 'only these features of the area file')
@@ -154,7 +154,7 @@ export const addJoin: AddCommand = (program) => {
     .argument('<layer>', 'the layer')
     .argument('<table>', 'the table')
     .requiredOption('--on <keys>', 'LAYER_FIELD = TABLE_FIELD')
-    .requiredOption('--out <path>', 'where to save: .gpkg, .geojson, .csv')
+    .requiredOption('--out <path>', 'where to save; the ending says the format')
     .option('--layer <name>', 'which layer, when there are several')
     .option('--table <name>', 'which table, when there are several')
     .option('--columns <names>', 'columns to bring over, separated by commas; all when left out')
@@ -193,7 +193,10 @@ export const addReproject: AddCommand = (program) => {
     .description('bring a layer into another CRS')
     .argument('<in>', 'the layer')
     .requiredOption('--crs <crs>', 'the CRS wanted: EPSG:32626, a name, WKT, or a .prj file')
-    .requiredOption('--out <path>', 'where to save: .gpkg (.geojson is always WGS 84)')
+    .requiredOption(
+      '--out <path>',
+      'where to save; the ending says the format (GeoJSON, KML and GPX are always WGS 84)',
+    )
     .option('--layer <name>', 'which layer, when there are several')
     .option('--from <crs>', 'the CRS that the layer has, when it does not say so or says a wrong one')
     .action(

@@ -19,7 +19,7 @@ function amount(value: unknown, keyword: string): number | undefined {
   if (typeof value === 'number') return value;
   const measured = object(value);
   return typeof measured?.value === 'number'
-    ? measured.value * (unitNode(measured.unit, keyword)?.values[1] as number | undefined ?? 1)
+    ? measured.value * ((unitNode(measured.unit, keyword)?.values[1] as number | undefined) ?? 1)
     : undefined;
 }
 
@@ -69,7 +69,12 @@ function geographicNode(crs: Json, keyword: string): WktNode {
       String(datum?.name ?? 'unknown'),
       a === undefined ? undefined : node('ELLIPSOID', String(ellipsoid?.name ?? 'unnamed'), a, inverse),
     ),
-    node('PRIMEM', String(meridian?.name ?? 'Greenwich'), meridianDegrees, node('ANGLEUNIT', 'degree', degree)),
+    node(
+      'PRIMEM',
+      String(meridian?.name ?? 'Greenwich'),
+      meridianDegrees,
+      node('ANGLEUNIT', 'degree', degree),
+    ),
     axesUnit(crs, 'ANGLEUNIT'),
     idNode(crs),
   );
@@ -133,9 +138,13 @@ export function wktFromProjjson(value: unknown): WktNode {
       return node('COMPOUNDCRS', String(crs.name ?? 'unnamed'), wktFromProjjson(components[0]));
     }
   }
-  throw new IsomericError('crs-kind-unsupported', `A CRS of the type ${String(crs?.type ?? 'none')} is not read.`, {
-    advice: 'Geographic, projected, bound and compound CRSs are; or give the CRS by code.',
-  });
+  throw new IsomericError(
+    'crs-kind-unsupported',
+    `A CRS of the type ${String(crs?.type ?? 'none')} is not read.`,
+    {
+      advice: 'Geographic, projected, bound and compound CRSs are; or give the CRS by code.',
+    },
+  );
 }
 
 const methodNames: Record<string, string> = {
@@ -185,7 +194,9 @@ function geographicJson(crs: GeographicCrs): Json {
           ? { semi_minor_axis: crs.ellipsoid.a }
           : { inverse_flattening: Number((1 / crs.ellipsoid.f).toPrecision(15)) }),
       },
-      ...(crs.primeMeridian === 0 ? {} : { prime_meridian: { name: 'unnamed', longitude: crs.primeMeridian } }),
+      ...(crs.primeMeridian === 0
+        ? {}
+        : { prime_meridian: { name: 'unnamed', longitude: crs.primeMeridian } }),
     },
     coordinate_system: {
       subtype: 'ellipsoidal',

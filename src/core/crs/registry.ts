@@ -15,8 +15,8 @@ import {
   sameEllipsoid,
 } from './crs.ts';
 import { curatedShift } from './datum-shifts.ts';
-import { ellipsoidRows, geographicRows, projectedRows } from './registry.generated.ts';
 import { wktFromProjjson } from './projjson.ts';
+import { ellipsoidRows, geographicRows, projectedRows } from './registry.generated.ts';
 import { crsFromNode, crsFromWkt, unknownCrs } from './wkt-crs.ts';
 
 /** Rows by code, split when first asked for. */

@@ -69,7 +69,8 @@ export function crsFromNode(node: WktNode): Crs {
     'crs-kind-unsupported',
     `A CRS text that begins with ${root.keyword} is not read.`,
     {
-      advice: 'GEOGCS, PROJCS and COMPD_CS (WKT 1), GEOGCRS, PROJCRS, BOUNDCRS and COMPOUNDCRS (WKT 2) are; or give the CRS by code.',
+      advice:
+        'GEOGCS, PROJCS and COMPD_CS (WKT 1), GEOGCRS, PROJCRS, BOUNDCRS and COMPOUNDCRS (WKT 2) are; or give the CRS by code.',
     },
   );
 }
@@ -143,7 +144,11 @@ function projectedFrom(node: WktNode): Crs {
     // The .prj dialect has one name for both. With one parallel, which is the latitude of origin too, it is the one;
     // with a latitude of origin elsewhere, the other with two equal parallels.
     const parallel = parameters.standardParallel1;
-    if (parallel !== undefined && parameters.latitudeOfOrigin !== undefined && parallel !== parameters.latitudeOfOrigin)
+    if (
+      parallel !== undefined &&
+      parameters.latitudeOfOrigin !== undefined &&
+      parallel !== parameters.latitudeOfOrigin
+    )
       parameters.standardParallel2 = parallel;
     else {
       method = methodNamed('lambert-conic-conformal-1sp');
@@ -260,8 +265,9 @@ export function prjFromCrs(crs: Crs): string {
   if (crs.method === 'lambert-conic-conformal-1sp') values.standardParallel1 = values.latitudeOfOrigin;
   const parameters = Object.entries(values).map(([key, value]) => {
     const angle = key !== 'scaleFactor' && !key.startsWith('false');
-    const name = parameterText[key as ParameterName].replace(/(^|_)([a-z])/g, (_, line: string, letter: string) =>
-      `${line}${letter.toUpperCase()}`,
+    const name = parameterText[key as ParameterName].replace(
+      /(^|_)([a-z])/g,
+      (_, line: string, letter: string) => `${line}${letter.toUpperCase()}`,
     );
     return `,PARAMETER["${name}",${number(angle ? value * perDegree : value)}]`;
   });

@@ -24,7 +24,10 @@ function node(keyword: string, ...values: (string | number | WktNode | undefined
   return { keyword, values: values.filter((value) => value !== undefined) };
 }
 
-function unitOf(from: WktNode | undefined, ...keywords: string[]): { name: string; size: number } | undefined {
+function unitOf(
+  from: WktNode | undefined,
+  ...keywords: string[]
+): { name: string; size: number } | undefined {
   const unit = from && child(from, ...keywords);
   const size = numberOf(unit, 1);
   return unit === undefined || size === undefined ? undefined : { name: textOf(unit) ?? 'unnamed', size };
@@ -90,7 +93,12 @@ function projected(crs: WktNode, shift?: WktNode): WktNode {
     // WKT 2 gives every parameter its unit; WKT 1 means that of the CRS.
     const angle = unitOf(parameter, 'ANGLEUNIT')?.size;
     const length = unitOf(parameter, 'LENGTHUNIT')?.size;
-    const given = angle !== undefined ? (value * angle) / baseUnit : length !== undefined ? (value * length) / unit.size : value;
+    const given =
+      angle !== undefined
+        ? (value * angle) / baseUnit
+        : length !== undefined
+          ? (value * length) / unit.size
+          : value;
     return node('PARAMETER', textOf(parameter) ?? '', Number(given.toPrecision(15)));
   });
   return node(
@@ -138,7 +146,9 @@ function helmert(bound: WktNode): WktNode | undefined {
 export function wkt1FromWkt2(root: WktNode, shift?: WktNode): WktNode {
   switch (root.keyword) {
     case 'BOUNDCRS': {
-      const source = child(root, 'SOURCECRS')?.values.find((value): value is WktNode => typeof value === 'object');
+      const source = child(root, 'SOURCECRS')?.values.find(
+        (value): value is WktNode => typeof value === 'object',
+      );
       return source === undefined ? root : wkt1FromWkt2(source, helmert(root));
     }
     case 'COMPOUNDCRS': {

@@ -8,6 +8,7 @@ import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
 import { parseDate, parseTimestamp } from '../../core/table/time.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { askedEncoding } from '../encodings.ts';
 import { baseName, ending } from '../names.ts';
 import { delimiters, findDelimiter, RowScanner } from './scan.ts';
 import { numberFrom, TypeGuess } from './types.ts';
@@ -15,7 +16,7 @@ import { numberFrom, TypeGuess } from './types.ts';
 /** Bytes looked at to find the delimiter and the encoding. */
 const headLength = 65_536;
 
-type Encoding = 'utf-8' | 'windows-1252' | 'utf-16le';
+type Encoding = string;
 
 function isUtf8(bytes: Uint8Array): boolean {
   try {
@@ -46,8 +47,13 @@ const namedTable = (name: string) => ['csv', 'tsv'].includes(ending(name));
 
 /** True when the head of a file reads as delimited text: with at least two columns, or called a table. */
 export function looksDelimited(head: Uint8Array, complete: boolean, name: string): boolean {
-  const utf16 = head[0] === 0xff && head[1] === 0xfe;
-  const text = utf16 ? new TextEncoder().encode(iconv.decode(head as Buffer, 'utf-16le')) : head;
+  const utf16 =
+    head[0] === 0xff && head[1] === 0xfe
+      ? 'utf-16le'
+      : head[0] === 0xfe && head[1] === 0xff
+        ? 'utf-16be'
+        : null;
+  const text = utf16 !== null ? new TextEncoder().encode(iconv.decode(head as Buffer, utf16)) : head;
   for (let k = 0; k < Math.min(text.length, 4096); k++) {
     const c = text[k];
     if (c < 9 || (c > 13 && c < 32)) return false;
@@ -63,12 +69,14 @@ interface Plan {
 }
 
 /** Opens delimited text as a table: delimiter and encoding found, types worked out over every value. Read twice. */
-export async function openDelimited(source: ByteSource): Promise<Table[]> {
+export async function openDelimited(source: ByteSource, asked?: string): Promise<Table[]> {
   const head = await source.bytes(0, headLength);
   const complete = source.size <= headLength;
   const findings: Finding[] = [];
   let encoding: Encoding = 'utf-8';
-  if (head[0] === 0xff && head[1] === 0xfe) encoding = 'utf-16le';
+  if (asked !== undefined) encoding = askedEncoding(asked);
+  else if (head[0] === 0xff && head[1] === 0xfe) encoding = 'utf-16le';
+  else if (head[0] === 0xfe && head[1] === 0xff) encoding = 'utf-16be';
   else if (!isUtf8(head)) encoding = 'windows-1252';
   const text = encoding === 'utf-8' ? head : new TextEncoder().encode(iconv.decode(head as Buffer, encoding));
   const delimiter = findDelimiter(text, complete) ?? (namedTable(source.name) ? delimiters[','] : undefined);
@@ -79,7 +87,7 @@ export async function openDelimited(source: ByteSource): Promise<Table[]> {
       { place: { file: source.name }, advice: 'Is it a table? Comma, semicolon, tab and | are tried.' },
     );
   }
-  const plan = await survey(source, encoding, delimiter, findings);
+  const plan = await survey(source, encoding, delimiter, findings, asked);
   return [
     {
       name: baseName(source.name),
@@ -97,6 +105,7 @@ async function survey(
   encoding: Encoding,
   delimiter: number,
   findings: Finding[],
+  asked?: string,
 ): Promise<Plan> {
   const scanner = new RowScanner(delimiter);
   const decoder = new TextDecoder();
@@ -152,7 +161,7 @@ async function survey(
       advice: 'The file is damaged or was cut short.',
     });
   }
-  if (encoding !== 'utf-8')
+  if (encoding !== 'utf-8' && asked === undefined)
     findings.push({
       code: 'encoding-guessed',
       severity: 'note',

@@ -110,11 +110,20 @@ async function readHead(feed: Feed): Promise<Head> {
       json.buf[2] === 0xbf
     )
       json.pos = 3;
+    // A sequence of RFC 8142 puts a record separator before every document.
+    while (json.buf[json.pos] === recordSeparator) json.pos++;
     json.next();
   });
-  const head: Head = { form: 'collection', some: false };
   // The head is small: read it again from its start whenever bytes run out.
-  return feed.step(() => {
+  return feed.step(() => headOf(json));
+}
+
+const recordSeparator = 0x1e;
+
+/** What the document at the cursor is; the cursor ends at its first feature, or where it was. */
+function headOf(json: JsonBytes): Head {
+  const head: Head = { form: 'collection', some: false };
+  {
     const start = json.pos;
     let type = '';
     if (!json.openObject()) json.fail('The document is an empty object', start);
@@ -148,7 +157,20 @@ async function readHead(feed: Feed): Promise<Head> {
     }
     if (type !== 'FeatureCollection') json.fail(`The document is no GeoJSON: its type is “${type}”`, start);
     return json.fail('The FeatureCollection has no “features”', start);
-  });
+  }
+}
+
+/** After a document that is one feature or geometry: true when another one follows, as in a sequence or line by line. */
+function nextDocument(json: JsonBytes): boolean {
+  return json.nextOrEnd() >= 0;
+}
+
+/** Passes or reads the document at the cursor, which must be one feature or geometry. */
+function document(json: JsonBytes, on: Parameters<typeof feature>[2]): void {
+  const start = json.pos;
+  const { form } = headOf(json);
+  if (form === 'collection') json.fail('A FeatureCollection stands inside a sequence of features', start);
+  feature(json, form, on);
 }
 
 /** The `crs` member of old files (GeoJSON 2008): null, a name, or something else, which is refused. */
@@ -246,8 +268,12 @@ async function survey(source: ByteSource): Promise<Survey> {
       },
     };
     const one = () => {
-      feature(json, head.form, on);
-      return head.form === 'collection' ? json.moreElements() : false;
+      if (head.form === 'collection') {
+        feature(json, head.form, on);
+        return json.moreElements();
+      }
+      document(json, on);
+      return nextDocument(json);
     };
     let more = head.some;
     while (more) {
@@ -338,8 +364,12 @@ async function* readBatches(
   try {
     const head = await readHead(feed);
     const one = () => {
-      feature(json, head.form, on);
-      return head.form === 'collection' ? json.moreElements() : false;
+      if (head.form === 'collection') {
+        feature(json, head.form, on);
+        return json.moreElements();
+      }
+      document(json, on);
+      return nextDocument(json);
     };
     let more = head.some;
     while (more) {
@@ -358,8 +388,31 @@ async function* readBatches(
   }
 }
 
-/** Opens GeoJSON: one layer, its fields typed over all features. Read twice: once for the schema, once for the rows. */
-export async function openGeojson(source: ByteSource): Promise<Layer[]> {
+/** The source as UTF-8: JSON in UTF-16, with or without a byte-order mark, is turned while it is read. */
+async function asUtf8(source: ByteSource): Promise<ByteSource> {
+  const encoding = utf16Of(await source.bytes(0, 4));
+  if (encoding === null) return source;
+  return {
+    ...source,
+    async *stream() {
+      const decoder = new TextDecoder(encoding);
+      for await (const chunk of source.stream())
+        yield encoder.encode(decoder.decode(chunk, { stream: true }));
+      yield encoder.encode(decoder.decode());
+    },
+  };
+}
+
+/** Which UTF-16 a JSON text is in, by its first bytes (RFC 4627, section 3); null when it is none. */
+export function utf16Of(head: Uint8Array): 'utf-16le' | 'utf-16be' | null {
+  if ((head[0] === 0xff && head[1] === 0xfe) || (head[0] === 0x7b && head[1] === 0)) return 'utf-16le';
+  if ((head[0] === 0xfe && head[1] === 0xff) || (head[0] === 0 && head[1] === 0x7b)) return 'utf-16be';
+  return null;
+}
+
+/** Opens GeoJSON, one document or a sequence of features (a line each, or RFC 8142): one layer, its fields typed over all features. Read twice: once for the schema, once for the rows. */
+export async function openGeojson(original: ByteSource): Promise<Layer[]> {
+  const source = await asUtf8(original);
   const found = await survey(source);
   const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (found.kinds & (1 << k)) !== 0);
   const findings: Finding[] = [];

@@ -53,6 +53,13 @@ export async function* writeGeojson(
   if (form === 'collection') yield encoder.encode('\n]}\n');
 }
 
+/** A number as JSON. A whole one beyond 2⁵³ gets a point, so that nobody takes it for exact. */
+function numberText(value: number): string {
+  if (!Number.isFinite(value)) return 'null';
+  const text = String(value);
+  return Number.isInteger(value) && !Number.isSafeInteger(value) && !text.includes('e') ? `${text}.0` : text;
+}
+
 /** The value of a cell as JSON text. JSON has no NaN and no infinity: they become null. */
 export function jsonValue(column: Column, i: number): string {
   if (column.isNull(i)) return 'null';
@@ -61,7 +68,7 @@ export function jsonValue(column: Column, i: number): string {
       return column.text(i)!;
     case 'integer':
     case 'real':
-      return Number.isFinite(column.numbers![i]) ? String(column.numbers![i]) : 'null';
+      return numberText(column.numbers![i]);
     case 'boolean':
       return column.numbers![i] === 1 ? 'true' : 'false';
     default:

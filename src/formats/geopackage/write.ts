@@ -13,7 +13,7 @@ import {
 } from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
-import { type Field, type FieldType, freeName } from '../../core/table/schema.ts';
+import type { Field, FieldType } from '../../core/table/schema.ts';
 import { quoteName, type SqliteDatabase, type SqlValue } from '../sqlite.ts';
 import { WkbWriter } from '../wkb.ts';
 import { BoxList, writeRtree } from './rtree.ts';
@@ -30,27 +30,96 @@ const sqlTypes: Record<FieldType, string> = {
   json: 'TEXT',
 };
 
-/** Writes layers and tables into a new GeoPackage 1.3 (OGC 12-128r17), each with its R-tree. */
+/** Tables that a GeoPackage of ours has (12-128r19, annex C). */
+const tableDefinitions: readonly (readonly [name: string, sql: string])[] = [
+  [
+    'gpkg_spatial_ref_sys',
+    `CREATE TABLE gpkg_spatial_ref_sys (srs_name TEXT NOT NULL, srs_id INTEGER NOT NULL PRIMARY KEY, organization TEXT NOT NULL, organization_coordsys_id INTEGER NOT NULL, definition TEXT NOT NULL, description TEXT)`,
+  ],
+  [
+    'gpkg_contents',
+    `CREATE TABLE gpkg_contents (table_name TEXT NOT NULL PRIMARY KEY, data_type TEXT NOT NULL, identifier TEXT UNIQUE, description TEXT DEFAULT '', last_change DATETIME NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ','now')), min_x DOUBLE, min_y DOUBLE, max_x DOUBLE, max_y DOUBLE, srs_id INTEGER, CONSTRAINT fk_gc_r_srs_id FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys(srs_id))`,
+  ],
+  [
+    'gpkg_geometry_columns',
+    `CREATE TABLE gpkg_geometry_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, geometry_type_name TEXT NOT NULL, srs_id INTEGER NOT NULL, z TINYINT NOT NULL, m TINYINT NOT NULL, CONSTRAINT pk_geom_cols PRIMARY KEY (table_name, column_name), CONSTRAINT uk_gc_table_name UNIQUE (table_name), CONSTRAINT fk_gc_tn FOREIGN KEY (table_name) REFERENCES gpkg_contents(table_name), CONSTRAINT fk_gc_srs FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys (srs_id))`,
+  ],
+  [
+    'gpkg_extensions',
+    `CREATE TABLE gpkg_extensions (table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL, definition TEXT NOT NULL, scope TEXT NOT NULL, CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name))`,
+  ],
+  [
+    'gpkg_data_columns',
+    `CREATE TABLE gpkg_data_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, name TEXT, title TEXT, description TEXT, mime_type TEXT, constraint_name TEXT, CONSTRAINT pk_gdc PRIMARY KEY (table_name, column_name), CONSTRAINT gdc_tn UNIQUE (table_name, name))`,
+  ],
+  [
+    'gpkg_data_column_constraints',
+    `CREATE TABLE gpkg_data_column_constraints (constraint_name TEXT NOT NULL, constraint_type TEXT NOT NULL, value TEXT, min NUMERIC, min_is_inclusive BOOLEAN, max NUMERIC, max_is_inclusive BOOLEAN, description TEXT, CONSTRAINT gdcc_ntv UNIQUE (constraint_name, constraint_type, value))`,
+  ],
+];
+
+export interface GeopackageWriteOptions {
+  /** The database is a GeoPackage already; layers are added to it. */
+  existing?: boolean;
+  /** Layers of the same name give way. */
+  replace?: boolean;
+}
+
+/** Writes layers and tables into a GeoPackage 1.4 (OGC 12-128r19), new or there already, each with its R-tree. */
 export class GeopackageWriter {
   private readonly database: SqliteDatabase;
   private readonly now: string;
   private nextSrs = 100_000;
   private readonly srsByText = new Map<string, number>();
   private readonly names: string[] = [];
+  private readonly existing: boolean;
+  private readonly replace: boolean;
 
   /** @param now time of the last change, ISO 8601; given so that the same input makes the same file */
-  constructor(database: SqliteDatabase, now: string) {
+  constructor(database: SqliteDatabase, now: string, options: GeopackageWriteOptions = {}) {
     this.database = database;
     this.now = now;
+    this.existing = options.existing === true;
+    this.replace = options.replace === true;
+    if (this.existing) this.begin();
+    else this.create();
+  }
+
+  /** Takes up a GeoPackage that is there. */
+  private begin(): void {
+    const { database } = this;
+    database.exec('PRAGMA journal_mode=MEMORY; PRAGMA synchronous=OFF; PRAGMA writable_schema=ON; BEGIN;');
+    const tables = allRows(database, "SELECT name FROM sqlite_master WHERE type IN ('table','view')").map(
+      ([name]) => String(name).toLowerCase(),
+    );
+    if (!tables.includes('gpkg_contents') || !tables.includes('gpkg_spatial_ref_sys')) {
+      throw new IsomericError(
+        'geopackage-incomplete',
+        'Layers can be added to a GeoPackage only; this is none.',
+        {
+          advice: 'Choose another file for --out.',
+          blame: 'usage',
+        },
+      );
+    }
+    for (const [name, sql] of tableDefinitions) if (!tables.includes(name)) database.exec(sql);
+    for (const [id, organization, number, definition] of allRows(
+      database,
+      'SELECT srs_id, organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys',
+    )) {
+      this.nextSrs = Math.max(this.nextSrs, Number(id) + 1);
+      this.srsByText.set(String(definition), Number(id));
+      if (/^epsg$/i.test(String(organization))) this.srsByText.set(`EPSG:${number}`, Number(id));
+    }
+    this.names.push(...tables.filter((name) => !name.startsWith('gpkg_')));
+  }
+
+  private create(): void {
+    const { database } = this;
     database.exec(`PRAGMA page_size=4096; PRAGMA journal_mode=MEMORY; PRAGMA synchronous=OFF;
-      PRAGMA application_id=0x47504B47; PRAGMA user_version=10300; PRAGMA writable_schema=ON;
-      BEGIN;
-      CREATE TABLE gpkg_spatial_ref_sys (srs_name TEXT NOT NULL, srs_id INTEGER NOT NULL PRIMARY KEY, organization TEXT NOT NULL, organization_coordsys_id INTEGER NOT NULL, definition TEXT NOT NULL, description TEXT);
-      CREATE TABLE gpkg_contents (table_name TEXT NOT NULL PRIMARY KEY, data_type TEXT NOT NULL, identifier TEXT UNIQUE, description TEXT DEFAULT '', last_change DATETIME NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ','now')), min_x DOUBLE, min_y DOUBLE, max_x DOUBLE, max_y DOUBLE, srs_id INTEGER, CONSTRAINT fk_gc_r_srs_id FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys(srs_id));
-      CREATE TABLE gpkg_geometry_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, geometry_type_name TEXT NOT NULL, srs_id INTEGER NOT NULL, z TINYINT NOT NULL, m TINYINT NOT NULL, CONSTRAINT pk_geom_cols PRIMARY KEY (table_name, column_name), CONSTRAINT uk_gc_table_name UNIQUE (table_name), CONSTRAINT fk_gc_tn FOREIGN KEY (table_name) REFERENCES gpkg_contents(table_name), CONSTRAINT fk_gc_srs FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys (srs_id));
-      CREATE TABLE gpkg_extensions (table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL, definition TEXT NOT NULL, scope TEXT NOT NULL, CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name));
-      CREATE TABLE gpkg_data_columns (table_name TEXT NOT NULL, column_name TEXT NOT NULL, name TEXT, title TEXT, description TEXT, mime_type TEXT, constraint_name TEXT, CONSTRAINT pk_gdc PRIMARY KEY (table_name, column_name), CONSTRAINT gdc_tn UNIQUE (table_name, name));
-      CREATE TABLE gpkg_data_column_constraints (constraint_name TEXT NOT NULL, constraint_type TEXT NOT NULL, value TEXT, min NUMERIC, min_is_inclusive BOOLEAN, max NUMERIC, max_is_inclusive BOOLEAN, description TEXT, CONSTRAINT gdcc_ntv UNIQUE (constraint_name, constraint_type, value));`);
+      PRAGMA application_id=0x47504B47; PRAGMA user_version=10400; PRAGMA writable_schema=ON;
+      BEGIN;`);
+    for (const [, sql] of tableDefinitions) database.exec(sql);
     const undefinedCartesian: SqlValue[] = [
       'Undefined Cartesian SRS',
       -1,
@@ -75,7 +144,7 @@ export class GeopackageWriter {
         table,
         null,
         'gpkg_schema',
-        'http://www.geopackage.org/spec130/#extension_schema',
+        'http://www.geopackage.org/spec140/#extension_schema',
         'read-write',
       ]);
     }
@@ -92,7 +161,7 @@ export class GeopackageWriter {
   private srs(crs: Crs | null): number {
     if (crs === null) return -1;
     const text = wktFromCrs(crs);
-    let id = this.srsByText.get(text);
+    let id = this.srsByText.get(text) ?? this.srsByText.get(crs.code ?? '');
     if (id !== undefined) return id;
     const epsg = crs.code?.startsWith('EPSG:') ? Number(crs.code.slice(5)) : undefined;
     id = epsg ?? this.nextSrs++;
@@ -103,9 +172,65 @@ export class GeopackageWriter {
 
   /** Adds one layer, or one table without geometry; returns the account of the writing. */
   async add(table: Table, description = ''): Promise<Account> {
-    const name = freeName(table.name, this.names);
-    this.names.push(name);
+    const name = this.nameFor(table.name);
+    this.names.push(name.toLowerCase());
     return isLayer(table) ? this.addLayer(table, name, description) : this.addTable(table, name, description);
+  }
+
+  /** The name of the new table. SQLite takes names that differ in letter case alone for the same. */
+  private nameFor(wanted: string): string {
+    if (/^(gpkg|sqlite|rtree)_/i.test(wanted)) return this.nameFor(`layer_${wanted}`);
+    if (!this.names.includes(wanted.toLowerCase())) return wanted;
+    if (this.existing && this.replace && this.dropLayer(wanted)) return wanted;
+    if (this.existing) {
+      throw new IsomericError('layer-exists', `There is a layer ${wanted} in the GeoPackage already.`, {
+        place: { layer: wanted },
+        advice: 'Say --replace to put the new one in its place, or give it another name.',
+        blame: 'usage',
+      });
+    }
+    let name = wanted;
+    for (let n = 2; this.names.includes(name.toLowerCase()); n++) name = `${wanted}_${n}`;
+    return name;
+  }
+
+  /** Takes a layer or table out, with its index; false when it is no layer of the GeoPackage. */
+  private dropLayer(wanted: string): boolean {
+    const { database } = this;
+    const [found] = allRows(
+      database,
+      'SELECT table_name FROM gpkg_contents WHERE lower(table_name)=lower(?)',
+      [wanted],
+    );
+    if (found === undefined) return false;
+    const name = String(found[0]);
+    const columns = allRows(database, 'SELECT column_name FROM gpkg_geometry_columns WHERE table_name=?', [
+      name,
+    ]);
+    for (const [trigger] of allRows(
+      database,
+      "SELECT name FROM sqlite_master WHERE type='trigger' AND tbl_name=?",
+      [name],
+    ))
+      database.exec(`DROP TRIGGER ${quoteName(String(trigger))}`);
+    for (const [column] of columns) {
+      const tree = `rtree_${name}_${column}`;
+      // The engine has no rtree module, so the virtual table goes by its entry and its shadows by name.
+      this.run('DELETE FROM sqlite_master WHERE name=?', [tree]);
+      for (const shadow of ['node', 'parent', 'rowid'])
+        database.exec(`DROP TABLE IF EXISTS ${quoteName(`${tree}_${shadow}`)}`);
+    }
+    for (const table of ['gpkg_geometry_columns', 'gpkg_extensions', 'gpkg_data_columns', 'gpkg_contents'])
+      this.run(`DELETE FROM ${table} WHERE table_name=?`, [name]);
+    database.exec(`DROP TABLE IF EXISTS ${quoteName(name)}`);
+    this.names.splice(this.names.indexOf(name.toLowerCase()), 1);
+    return true;
+  }
+
+  private run(sql: string, values: readonly SqlValue[]): void {
+    const statement = this.database.prepare(sql);
+    statement.run(values);
+    statement.finish();
   }
 
   private columns(table: Table, taken: readonly string[], notes: string[]): { field: Field; name: string }[] {
@@ -267,7 +392,7 @@ export class GeopackageWriter {
       name,
       'geom',
       'gpkg_rtree_index',
-      'http://www.geopackage.org/spec130/#extension_rtree',
+      'http://www.geopackage.org/spec140/#extension_rtree',
       'write-only',
     ]);
     const trigger = database.prepare(
@@ -297,6 +422,15 @@ export class GeopackageWriter {
   }
 }
 
+function allRows(database: SqliteDatabase, sql: string, values: readonly SqlValue[] = []): SqlValue[][] {
+  const statement = database.prepare(sql);
+  try {
+    return [...statement.rows(values)];
+  } finally {
+    statement.finish();
+  }
+}
+
 /** True when single-part kinds are to be written as their multi-part kinds, so that the column has one kind. */
 function promotion(kinds: readonly KindName[] | undefined): boolean {
   if (kinds === undefined) return false;
@@ -320,9 +454,4 @@ function sqlValue(column: Column, i: number): SqlValue {
     default:
       return column.text(i);
   }
-}
-
-export function refuseEmpty(tables: readonly Table[]): void {
-  if (tables.length === 0)
-    throw new IsomericError('nothing-to-write', 'There is no layer to write.', { blame: 'usage' });
 }

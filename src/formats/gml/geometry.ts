@@ -182,7 +182,9 @@ export class GmlGeometry {
   }
 
   private openCurve(): boolean {
-    return this.path.some(({ name }) => name === 'Curve' || name === 'CompositeCurve' || name === 'OrientableCurve');
+    return this.path.some(
+      ({ name }) => name === 'Curve' || name === 'CompositeCurve' || name === 'OrientableCurve',
+    );
   }
 
   /** A Point inside a curve is one of its positions (pointProperty), not a geometry. */
@@ -205,11 +207,14 @@ export class GmlGeometry {
     if (name === 'coordinates') {
       const decimal = attributes.decimal ?? '.';
       const between = attributes.cs ?? ',';
-      const tuples = (attributes.ts ?? ' ') === ' ' ? text.trim().split(/\s+/) : text.split(attributes.ts ?? ' ');
+      const tuples =
+        (attributes.ts ?? ' ') === ' ' ? text.trim().split(/\s+/) : text.split(attributes.ts ?? ' ');
       for (const tuple of tuples) {
         if (tuple.trim() === '') continue;
         this.add(
-          tuple.split(between).map((part) => Number(decimal === '.' ? part : part.trim().replace(decimal, '.'))),
+          tuple
+            .split(between)
+            .map((part) => Number(decimal === '.' ? part : part.trim().replace(decimal, '.'))),
         );
       }
       return;
@@ -302,7 +307,8 @@ export class GmlGeometry {
       const one = [Kind.Point, Kind.LineString, Kind.Polygon].find((each) => this.memberKinds === 1 << each);
       if (one !== undefined && this.parts > 0 && name !== 'MultiGeometry') kind = one + 3;
     } else if (!multi.has(name) && this.parts > 1) kind += 3;
-    else if (this.memberKinds !== 0 && (this.memberKinds & (this.memberKinds - 1)) !== 0) kind = Kind.Collection;
+    else if (this.memberKinds !== 0 && (this.memberKinds & (this.memberKinds - 1)) !== 0)
+      kind = Kind.Collection;
     this.builder.setKind(kind);
   }
 }
@@ -349,4 +355,3 @@ function numbers(text: string): number[] {
   }
   return out;
 }
-

@@ -110,7 +110,8 @@ class Features implements XmlHandler {
     }
     if (this.at === 0) {
       const bare = this.path.length === 1 && name in geometryElements;
-      if (bare || (memberElements.has(parent) && !memberElements.has(name))) this.startFeature(name, attributes, bare);
+      if (bare || (memberElements.has(parent) && !memberElements.has(name)))
+        this.startFeature(name, attributes, bare);
       else if (name === 'Envelope' || name === 'Box') this.envelope(attributes);
       return;
     }
@@ -208,7 +209,12 @@ class Features implements XmlHandler {
       const trimmed = text.trim();
       // A property that only held a geometry or other elements has no text of its own.
       if (trimmed !== '' && !this.nil) this.put(this.fieldName(), text === trimmed ? text : trimmed);
-      else if (this.survey !== null && !this.type!.geometryFields.has(name) && depth === this.at + 1 && trimmed === '')
+      else if (
+        this.survey !== null &&
+        !this.type!.geometryFields.has(name) &&
+        depth === this.at + 1 &&
+        trimmed === ''
+      )
         this.blank(name);
       this.nil = false;
     }
@@ -263,7 +269,12 @@ export async function openGml(
     links: 0,
   };
   const first = new Features(survey.types, { survey }, () => false);
-  for await (const _ of readXml(source, first, () => [], () => survey.entities++));
+  for await (const _ of readXml(
+    source,
+    first,
+    () => [],
+    () => survey.entities++,
+  ));
   if (survey.types.size === 0) {
     throw new IsomericError('gml-empty', 'It holds no feature.', {
       place: { file: source.name },
@@ -375,7 +386,11 @@ function tellDocument(findings: Finding[], source: ByteSource, survey: Survey, s
       `${counted(surplus, 'feature has', 'features have')} more than one geometry; the first was taken.`,
     );
   if (survey.links > 0)
-    tell('links-kept', 'note', `${counted(survey.links, 'link was', 'links were')} kept as text and not followed.`);
+    tell(
+      'links-kept',
+      'note',
+      `${counted(survey.links, 'link was', 'links were')} kept as text and not followed.`,
+    );
   if (survey.entities > 0)
     tell(
       'entity-kept',

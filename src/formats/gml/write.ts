@@ -53,7 +53,8 @@ export function gmlSchema(tables: readonly Table[]): string {
       const open = `<xs:element name="${names[c]}" type="${xsdTypes[field.type]}" minOccurs="0" nillable="true"`;
       return title === '' ? `${open}/>` : `${open}>${title}</xs:element>`;
     });
-    if (isLayer(table)) fields.push(`<xs:element name="${geometry}" type="gml:GeometryPropertyType" minOccurs="0"/>`);
+    if (isLayer(table))
+      fields.push(`<xs:element name="${geometry}" type="gml:GeometryPropertyType" minOccurs="0"/>`);
     text += `<xs:element name="${element}" type="iso:${element}_Type" substitutionGroup="gml:AbstractFeature"/>
 <xs:complexType name="${element}_Type"><xs:complexContent><xs:extension base="gml:AbstractFeatureType"><xs:sequence>
 ${fields.join('\n')}
@@ -110,7 +111,8 @@ export async function* writeGml(
           if (column.isNull(i)) continue;
           fields += `<iso:${names[c]}>${xmlText(column.text(i)!)}</iso:${names[c]}>`;
         }
-        const body = isLayer(table) && batch.geometry !== null ? geometries.of(batch.geometry, i, `${id}.g`) : '';
+        const body =
+          isLayer(table) && batch.geometry !== null ? geometries.of(batch.geometry, i, `${id}.g`) : '';
         text += `<iso:member><iso:${element} gml:id="${id}">${fields}${body === '' ? '' : `<iso:${geometry}>${body}</iso:${geometry}>`}</iso:${element}></iso:member>\n`;
         if (text.length > 1 << 19) {
           yield encoder.encode(text);
@@ -119,7 +121,8 @@ export async function* writeGml(
       }
       yield encoder.encode(text);
     }
-    if (geometries.empty > 0) account.notes.push(`GML has no empty geometry: ${geometries.empty} became none.`);
+    if (geometries.empty > 0)
+      account.notes.push(`GML has no empty geometry: ${geometries.empty} became none.`);
   }
   yield encoder.encode('</iso:Layers>\n');
 }
@@ -162,7 +165,8 @@ class GeometryXml {
       const single = array.kindOfPart(i, p);
       const ring = array.ringStart[p];
       const head = `gml:id="${outer ? id : `${id}.${number}`}"${outer ? srs + dimension : ''}`;
-      if (single === Kind.Point) return `<gml:Point ${head}><gml:pos>${positions(ring)}</gml:pos></gml:Point>`;
+      if (single === Kind.Point)
+        return `<gml:Point ${head}><gml:pos>${positions(ring)}</gml:pos></gml:Point>`;
       if (single === Kind.LineString)
         return `<gml:LineString ${head}><gml:posList>${positions(ring)}</gml:posList></gml:LineString>`;
       let rings = '';
@@ -189,4 +193,3 @@ const multiElements: Record<string, [element: string, member: string]> = {
   MultiPolygon: ['MultiSurface', 'surfaceMember'],
   GeometryCollection: ['MultiGeometry', 'geometryMember'],
 };
-

@@ -60,8 +60,13 @@ class GpxReader implements XmlHandler {
   private readonly maker: BatchMaker | null;
   private readonly path: string[] = [];
   private point: { lon: number; lat: number; ele: number; values: Values } | null = null;
-  private group: { kind: 'rte' | 'trk'; values: Values; parts: number[][]; segment: number; points: number } | null =
-    null;
+  private group: {
+    kind: 'rte' | 'trk';
+    values: Values;
+    parts: number[][];
+    segment: number;
+    points: number;
+  } | null = null;
   private counts = { rte: 0, trk: 0 };
   damaged = 0;
   short = 0;
@@ -78,7 +83,13 @@ class GpxReader implements XmlHandler {
       case 'rte':
       case 'trk':
         this.counts[name]++;
-        this.group = { kind: name, values: new Map(), parts: name === 'rte' ? [[]] : [], segment: 0, points: 0 };
+        this.group = {
+          kind: name,
+          values: new Map(),
+          parts: name === 'rte' ? [[]] : [],
+          segment: 0,
+          points: 0,
+        };
         return;
       case 'trkseg':
         if (this.group !== null) {
@@ -163,7 +174,9 @@ class GpxReader implements XmlHandler {
         if (!group.values.has('begin')) group.values.set('begin', time);
         group.values.set('end', time);
       }
-      const own: Values = new Map([[layer === 'route_points' ? 'route' : 'track', String(this.counts[group.kind])]]);
+      const own: Values = new Map([
+        [layer === 'route_points' ? 'route' : 'track', String(this.counts[group.kind])],
+      ]);
       if (layer === 'track_points') own.set('segment', String(group.segment));
       own.set('point', String(group.points));
       point.values = new Map([...own, ...point.values]);
@@ -240,10 +253,17 @@ export async function openGpx(source: ByteSource): Promise<Layer[]> {
   );
   let entities = 0;
   const first = new GpxReader(seen, null, null);
-  for await (const _ of readXml(source, first, () => [], () => entities++));
+  for await (const _ of readXml(
+    source,
+    first,
+    () => [],
+    () => entities++,
+  ));
   const present = layerNames.filter((name) => seen.get(name)!.count > 0);
   if (present.length === 0) {
-    throw new IsomericError('gpx-empty', 'It holds no waypoint, route or track.', { place: { file: source.name } });
+    throw new IsomericError('gpx-empty', 'It holds no waypoint, route or track.', {
+      place: { file: source.name },
+    });
   }
   return present.map((name, k) => {
     const { fields, count } = seen.get(name)!;

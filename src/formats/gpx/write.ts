@@ -49,7 +49,10 @@ function numeric(text: string): boolean {
  * GPX 1.1: points as waypoints, lines as tracks (a part is a segment), rings of areas as tracks too. Fields that GPX
  * knows are written as such, all others as extensions under a namespace of our own.
  */
-export async function* writeGpx(layers: readonly Layer[], accounts: readonly Account[]): AsyncGenerator<Uint8Array> {
+export async function* writeGpx(
+  layers: readonly Layer[],
+  accounts: readonly Account[],
+): AsyncGenerator<Uint8Array> {
   const encoder = new TextEncoder();
   const sources = layers.map((layer, k) => inWgs84(layer, 'GPX', accounts[k]));
   yield encoder.encode(
@@ -90,11 +93,15 @@ async function* one(
           const value = c < 0 ? null : batch.columns[c].text(i);
           if (value === null || value === '' || checks[element]?.(value) === false) continue;
           taken.add(element);
-          own += element === 'link' ? `<link href="${xmlText(value)}"/>` : `<${element}>${xmlText(value)}</${element}>`;
+          own +=
+            element === 'link'
+              ? `<link href="${xmlText(value)}"/>`
+              : `<${element}>${xmlText(value)}</${element}>`;
         }
         layer.schema.forEach((field, c) => {
           const value = batch.columns[c].text(i);
-          if (value !== null && !taken.has(field.name)) extra += `<iso:${names[c]}>${xmlText(value)}</iso:${names[c]}>`;
+          if (value !== null && !taken.has(field.name))
+            extra += `<iso:${names[c]}>${xmlText(value)}</iso:${names[c]}>`;
         });
         return own + (extra === '' ? '' : `<extensions>${extra}</extensions>`);
       };
@@ -124,7 +131,10 @@ async function* one(
     }
     yield encoder.encode(text);
   }
-  if (areas > 0) account.notes.push(`${counted(areas, 'area was', 'areas were')} written as tracks along the rings: GPX has no areas.`);
+  if (areas > 0)
+    account.notes.push(
+      `${counted(areas, 'area was', 'areas were')} written as tracks along the rings: GPX has no areas.`,
+    );
   if (without > 0)
     account.notes.push(`${counted(without, 'feature', 'features')} without geometry left out: GPX has none.`);
   if (measures && points) account.notes.push('GPX holds no measures (M); they were left out.');

@@ -23,8 +23,8 @@ export function tableRows(description: string): [name: string, value: string][] 
   const rows: [string, string][] = [];
   // An innermost row is one without another row in it.
   for (const [, row] of description.matchAll(/<tr(?:\s[^>]*)?>((?:(?!<tr[\s>])[\s\S])*?)<\/tr\s*>/gi)) {
-    const cells = [...row.matchAll(/<t[dh](?:\s[^>]*)?>((?:(?!<t[dh][\s>])[\s\S])*?)<\/t[dh]\s*>/gi)].map((cell) =>
-      htmlText(cell[1]),
+    const cells = [...row.matchAll(/<t[dh](?:\s[^>]*)?>((?:(?!<t[dh][\s>])[\s\S])*?)<\/t[dh]\s*>/gi)].map(
+      (cell) => htmlText(cell[1]),
     );
     if (cells.length === 2 && cells[0] !== '' && cells[0].length <= 80)
       rows.push([cells[0].replace(/\s*:$/, ''), cells[1]]);

@@ -260,16 +260,28 @@ class Placemarks implements XmlHandler {
 export async function openKml(source: ByteSource): Promise<Layer[]> {
   const fields = new TextFields();
   const first = new Placemarks(fields, null);
-  for await (const _ of readXml(source, first, () => [], () => first.seen.entities++));
+  for await (const _ of readXml(
+    source,
+    first,
+    () => [],
+    () => first.seen.entities++,
+  ));
   const { seen } = first;
   const findings: Finding[] = [];
   const note = (code: string, words: string, severity: Finding['severity'] = 'note') =>
     findings.push({ code, severity, words });
   for (const [what, count] of seen.passed)
-    note('kml-passed-over', `${counted(count, `${what} was`, `${what}s were`)} passed over: nothing outside the file is fetched, and pictures are no features.`);
-  if (seen.models > 0) note('kml-model', `${counted(seen.models, 'model has', 'models have')} no geometry here.`);
+    note(
+      'kml-passed-over',
+      `${counted(count, `${what} was`, `${what}s were`)} passed over: nothing outside the file is fetched, and pictures are no features.`,
+    );
+  if (seen.models > 0)
+    note('kml-model', `${counted(seen.models, 'model has', 'models have')} no geometry here.`);
   if (seen.entities > 0)
-    note('entity-kept', `${counted(seen.entities, 'entity was', 'entities were')} not expanded and stand as they are.`);
+    note(
+      'entity-kept',
+      `${counted(seen.entities, 'entity was', 'entities were')} not expanded and stand as they are.`,
+    );
   if (seen.fromTables.size > 0)
     note(
       'fields-from-description',

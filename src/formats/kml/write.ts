@@ -54,7 +54,10 @@ function geometryXml(array: GeometryArray, i: number): string {
  * KML 2.2 (OGC 07-147r2): one Document with a Schema and a Folder a layer, fields as SchemaData with their types.
  * A field called name or description is written as the placemark's own.
  */
-export async function* writeKml(layers: readonly Layer[], accounts: readonly Account[]): AsyncGenerator<Uint8Array> {
+export async function* writeKml(
+  layers: readonly Layer[],
+  accounts: readonly Account[],
+): AsyncGenerator<Uint8Array> {
   const encoder = new TextEncoder();
   yield encoder.encode(
     `<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2">\n<Document>\n`,
@@ -69,13 +72,17 @@ export async function* writeKml(layers: readonly Layer[], accounts: readonly Acc
         (field) =>
           `<SimpleField type="${simpleType[field.type]}" name="${xmlText(field.name)}">${field.title === undefined ? '' : `<displayName>${xmlText(field.title)}</displayName>`}</SimpleField>`,
       );
-    yield encoder.encode(`<Schema name="${xmlText(layers[k].name)}" id="schema_${k + 1}">${fields.join('')}</Schema>\n`);
+    yield encoder.encode(
+      `<Schema name="${xmlText(layers[k].name)}" id="schema_${k + 1}">${fields.join('')}</Schema>\n`,
+    );
   }
   for (let k = 0; k < layers.length; k++) {
     const layer = sources[k];
     const account = accounts[k];
     yield encoder.encode(layers.length > 1 ? `<Folder><name>${xmlText(layer.name)}</name>\n` : '');
-    const asText = layer.schema.filter((field) => ['date', 'timestamp', 'bytes', 'json'].includes(field.type));
+    const asText = layer.schema.filter((field) =>
+      ['date', 'timestamp', 'bytes', 'json'].includes(field.type),
+    );
     if (asText.length > 0)
       account.notes.push(
         `Written as text, because KML has no such type: ${asText.map((field) => `${field.name} (${field.type})`).join(', ')}.`,

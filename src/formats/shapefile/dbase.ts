@@ -5,8 +5,9 @@ import type { Finding } from '../../core/findings.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { ByteQueue, type ByteSource } from '../byte-source.ts';
+import { type MemoTexts, openMemo } from './memo.ts';
 
-interface DbaseField {
+export interface DbaseField {
   name: string;
   letter: string;
   at: number;
@@ -23,6 +24,8 @@ export interface DbaseHeader {
   /** Name for iconv-lite. */
   encoding: string;
   findings: Finding[];
+  /** Long texts that stand in a file of their own; null when no field has any. */
+  memo: MemoTexts | null;
 }
 
 /** Code pages by the language byte of the header (byte 29). */
@@ -52,21 +55,12 @@ const languagePages: Record<number, string> = {
   204: 'cp1257',
 };
 
-/** A name from a .cpg file (`UTF-8`, `1252`, `ISO 8859-1`, `ANSI 1252`) → one that iconv-lite knows. */
-export function encodingFromText(text: string): string | undefined {
-  const name = text
-    .trim()
-    .toLowerCase()
-    .replace(/^ansi[ _]?/, '')
-    .replace(/^(oem|ldid\/)/, '');
-  if (/^\d{3,5}$/.test(name))
-    return name === '65001' ? 'utf-8' : name.startsWith('8859') ? `iso-8859-${name.slice(4)}` : `cp${name}`;
-  const candidate = name.replace(/^iso[ _]?8859/, 'iso-8859').replace(/^utf8$/, 'utf-8');
-  return iconv.encodingExists(candidate) ? candidate : undefined;
-}
-
 /** Reads the header. `asked` is the encoding from a .cpg file or from the caller. */
-export async function readDbaseHeader(source: ByteSource, asked?: string): Promise<DbaseHeader> {
+export async function readDbaseHeader(
+  source: ByteSource,
+  asked?: string,
+  memoFile: ByteSource | null = null,
+): Promise<DbaseHeader> {
   const fail = (words: string, byte: number): never => {
     throw new IsomericError('dbase-damaged', words, {
       place: { file: source.name, byte },
@@ -124,7 +118,16 @@ export async function readDbaseHeader(source: ByteSource, asked?: string): Promi
   }
   if (fields.length === 0) fail('Its header describes no field.', 32);
   if (at > recordLength) fail(`Its fields take ${at} bytes, but a record has only ${recordLength}.`, 10);
-  const header: DbaseHeader = { fields, records, headerLength, recordLength, encoding, findings };
+  const memoFields = fields.filter((field) => field.letter === 'M');
+  let memo: MemoTexts | null = null;
+  if (memoFields.length > 0 && memoFile !== null) memo = await openMemo(memoFile, memoFields);
+  else if (memoFields.length > 0)
+    findings.push({
+      code: 'part-missing',
+      severity: 'warning',
+      words: `${source.name}: the long texts of ${memoFields.map((field) => field.name).join(', ')} stand in a .dbt or .fpt file, which is not there; the fields are blank.`,
+    });
+  const header: DbaseHeader = { fields, records, headerLength, recordLength, encoding, findings, memo };
   await checkLongNumbers(source, header);
   return header;
 }
@@ -235,9 +238,11 @@ export class DbaseColumns {
   unreadable = 0;
   private readonly fields: DbaseField[];
   private readonly encoding: string;
+  private readonly memo: MemoTexts | null;
 
   constructor(header: DbaseHeader) {
     this.fields = header.fields;
+    this.memo = header.memo;
     this.encoding = header.encoding;
     this.builders = header.fields.map((field) => new ColumnBuilder(field.type));
   }
@@ -258,6 +263,12 @@ export class DbaseColumns {
   private value(record: Uint8Array, from: number, field: DbaseField, builder: ColumnBuilder): void {
     let start = from + field.at;
     let end = start + field.width;
+    if (field.letter === 'M') {
+      const bytes = this.memo?.text(field.at);
+      if (bytes == null || bytes.length === 0) builder.null();
+      else builder.text(decode(bytes, this.encoding));
+      return;
+    }
     if ('I+OBY'.includes(field.letter) && field.type !== 'text') {
       builder.number(binaryNumber(record, start, field.letter));
       return;

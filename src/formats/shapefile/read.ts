@@ -8,8 +8,9 @@ import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
+import { askedEncoding, encodingFromText } from '../encodings.ts';
 import { baseName, ending } from '../names.ts';
-import { DbaseColumns, type DbaseHeader, dbaseSchema, encodingFromText, readDbaseHeader } from './dbase.ts';
+import { DbaseColumns, type DbaseHeader, dbaseSchema, readDbaseHeader } from './dbase.ts';
 import { readShape, type ShapeTroubles, shapeClass } from './shapes.ts';
 
 const kindsOf: Record<number, KindName[]> = {
@@ -31,7 +32,7 @@ interface ShapefileSet {
 }
 
 /** The other parts of the set: same folder, same base name, any letter case. */
-async function siblings(
+export async function siblings(
   shp: ByteSource,
   around: Surroundings | null,
   path: string,
@@ -41,14 +42,44 @@ async function siblings(
   const stem = path.replace(/\.[^./]*$/, '').toLowerCase();
   for (const other of await around.list()) {
     const end = ending(other);
-    if (other.replace(/\.[^./]*$/, '').toLowerCase() === stem && ['dbf', 'prj', 'cpg', 'shx'].includes(end))
+    if (
+      other.replace(/\.[^./]*$/, '').toLowerCase() === stem &&
+      ['dbf', 'prj', 'cpg', 'shx', 'dbt', 'fpt'].includes(end)
+    )
       parts.set(end, await around.open(other));
   }
   parts.delete(ending(shp.name) === 'shp' ? 'shp' : '');
   return parts;
 }
 
-async function openSet(shp: ByteSource, around: Surroundings | null, path: string): Promise<ShapefileSet> {
+/** The encoding that a .cpg file names; undefined when it names none that is known. */
+export async function saidEncoding(
+  cpg: ByteSource | undefined,
+  findings: Finding[],
+): Promise<string | undefined> {
+  if (cpg === undefined) return undefined;
+  const said = new TextDecoder().decode(await wholeSource(cpg, 1000));
+  const encoding = encodingFromText(said);
+  if (encoding === undefined)
+    findings.push({
+      code: 'encoding-unknown',
+      severity: 'note',
+      words: `${cpg.name}: the encoding “${said.trim().slice(0, 40)}” is not known.`,
+    });
+  return encoding;
+}
+
+/** The memo file of a set: dBASE's own or the one of later programs. */
+export function memoAmong(parts: ReadonlyMap<string, ByteSource>): ByteSource | null {
+  return parts.get('fpt') ?? parts.get('dbt') ?? null;
+}
+
+async function openSet(
+  shp: ByteSource,
+  around: Surroundings | null,
+  path: string,
+  asked?: string,
+): Promise<ShapefileSet> {
   const findings: Finding[] = [];
   if (shp.size < 100) {
     throw new IsomericError(
@@ -115,16 +146,9 @@ async function openSet(shp: ByteSource, around: Surroundings | null, path: strin
   const dbf = parts.get('dbf') ?? null;
   let header: DbaseHeader | null = null;
   if (dbf !== null) {
-    const cpg = parts.get('cpg');
-    const said = cpg === undefined ? undefined : new TextDecoder().decode(await wholeSource(cpg, 1000));
-    const encoding = said === undefined ? undefined : encodingFromText(said);
-    if (said !== undefined && encoding === undefined)
-      findings.push({
-        code: 'encoding-unknown',
-        severity: 'note',
-        words: `${cpg!.name}: the encoding “${said.trim().slice(0, 40)}” is not known.`,
-      });
-    header = await readDbaseHeader(dbf, encoding);
+    const encoding =
+      asked === undefined ? await saidEncoding(parts.get('cpg'), findings) : askedEncoding(asked);
+    header = await readDbaseHeader(dbf, encoding, memoAmong(parts));
     findings.push(...header.findings);
   }
   const box: Box = [
@@ -214,7 +238,10 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
         if (row < 0) {
           withoutRow++;
           columns.blank();
-        } else columns.add(rows!.buffer, row);
+        } else {
+          if (set.header!.memo !== null) await set.header!.memo.load(rows!.buffer, row);
+          columns.add(rows!.buffer, row);
+        }
       }
       n++;
       if (n === batchLimit || builder.vertices > 1_000_000) yield finish();
@@ -293,8 +320,9 @@ export async function openShapefile(
   shp: ByteSource,
   around: Surroundings | null,
   path: string,
+  encoding?: string,
 ): Promise<Layer[]> {
-  const set = await openSet(shp, around, path);
+  const set = await openSet(shp, around, path, encoding);
   const schema = set.header === null ? [] : dbaseSchema(set.header);
   const kinds = kindsOf[shapeClass(set.type)];
   const findings = set.findings;

@@ -1,17 +1,29 @@
+import type { Finding } from '../../core/findings.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource, Surroundings } from '../byte-source.ts';
+import { askedEncoding } from '../encodings.ts';
 import { baseName } from '../names.ts';
 import { DbaseColumns, dbaseSchema, readDbaseHeader, records } from './dbase.ts';
+import { memoAmong, saidEncoding, siblings } from './read.ts';
 
 /** Opens a .dbf by itself as a table. Deleted rows are left out. */
-export async function openDbase(source: ByteSource): Promise<Table[]> {
-  const header = await readDbaseHeader(source);
+export async function openDbase(
+  source: ByteSource,
+  around: Surroundings | null,
+  path: string,
+  asked?: string,
+): Promise<Table[]> {
+  const parts = await siblings(source, around, path);
+  const findings: Finding[] = [];
+  const encoding =
+    asked === undefined ? await saidEncoding(parts.get('cpg'), findings) : askedEncoding(asked);
+  const header = await readDbaseHeader(source, encoding, memoAmong(parts));
   return [
     {
       name: baseName(source.name),
       schema: dbaseSchema(header),
-      findings: header.findings,
+      findings: [...findings, ...header.findings],
       accounts: [],
       async *batches() {
         const columns = new DbaseColumns(header);
@@ -30,6 +42,7 @@ export async function openDbase(source: ByteSource): Promise<Table[]> {
         };
         for await (const record of records(source, header)) {
           if (record[0] === 0x2a) continue;
+          if (header.memo !== null) await header.memo.load(record, 0);
           columns.add(record);
           if (++n === batchLimit) yield finish();
         }

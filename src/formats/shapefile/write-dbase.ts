@@ -3,8 +3,8 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Column } from '../../core/table/column.ts';
 import type { Field, Schema } from '../../core/table/schema.ts';
 import { dateText } from '../../core/table/time.ts';
-import type { ByteSink } from '../writing/target.ts';
 import type { WritingSurvey } from '../writing/survey.ts';
+import type { ByteSink } from '../writing/target.ts';
 
 /** Widest text field, most fields and longest record of a .dbf. */
 const widest = 254;
@@ -82,7 +82,8 @@ export class DbaseWriter {
     const taken = new Set<string>();
     // A .dbf cannot be without any field.
     const fields: Schema = schema.length > 0 ? schema : [{ name: 'id', type: 'integer' }];
-    const digits = schema.length > 0 ? survey : { ...survey, digits: [{ whole: 10, fraction: 0 }], widths: [0] };
+    const digits =
+      schema.length > 0 ? survey : { ...survey, digits: [{ whole: 10, fraction: 0 }], widths: [0] };
     this.columns = fields.map((field, c) => layoutOf(field, dbaseName(field.name, taken), c, digits));
     this.recordLength = 1 + this.columns.reduce((sum, column) => sum + column.width, 0);
     if (fields.length > mostFields || this.recordLength > longestRecord) {

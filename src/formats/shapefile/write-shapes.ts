@@ -17,6 +17,8 @@ export class ShapeWriter {
   private readonly box = emptyBox();
   private readonly zRange: [number, number] = [Infinity, -Infinity];
   private readonly mRange: [number, number] = [Infinity, -Infinity];
+  /** Vertices that got a height of 0 because they had none. */
+  filled = 0;
   private records = 0;
   private bytes = new Uint8Array(4096);
   private view = new DataView(this.bytes.buffer);
@@ -88,7 +90,9 @@ export class ShapeWriter {
   }
 
   private height(array: GeometryArray, v: number): number {
-    const value = array.z === null || Number.isNaN(array.z[v]) ? 0 : array.z[v];
+    const none = array.z === null || Number.isNaN(array.z[v]);
+    if (none) this.filled++;
+    const value = none ? 0 : array.z![v];
     this.zRange[0] = Math.min(this.zRange[0], value);
     this.zRange[1] = Math.max(this.zRange[1], value);
     return value;

@@ -40,7 +40,8 @@ function planSets(survey: WritingSurvey, base: string): SetPlan[] {
   }
   return present.map((dimension) => {
     const { features, parts } = survey.load[dimension];
-    const shape = dimension === 0 ? (parts > features || hasMultiPoints(survey) ? 8 : 1) : dimension === 1 ? 3 : 5;
+    const shape =
+      dimension === 0 ? (parts > features || hasMultiPoints(survey) ? 8 : 1) : dimension === 1 ? 3 : 5;
     return {
       dimension,
       shape,
@@ -141,6 +142,11 @@ export async function writeShapefile(table: Table, target: Target, now: string):
   if (split > 0)
     account.notes.push(
       `${counted(split, 'collection was', 'collections were')} divided by kind, with the same attributes in each set.`,
+    );
+  const filled = sets.reduce((sum, set) => sum + set.shapes.filled, 0);
+  if (filled > 0)
+    account.notes.push(
+      `A shapefile has heights for all or for none: ${counted(filled, 'vertex', 'vertices')} without one got 0.`,
     );
   account.notes.push(...sets[0].rows.notes);
   account.counts = { written: all };

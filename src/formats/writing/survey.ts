@@ -68,7 +68,8 @@ export async function surveyForWriting(table: Table, texts = false): Promise<Wri
           const point = text.indexOf('.');
           const whole = point < 0 ? text.length : point;
           if (whole > digits.whole) digits.whole = whole;
-          if (point >= 0 && text.length - point - 1 > digits.fraction) digits.fraction = text.length - point - 1;
+          if (point >= 0 && text.length - point - 1 > digits.fraction)
+            digits.fraction = text.length - point - 1;
         }
       } else if (column.offsets !== null && column.type !== 'bytes') {
         for (let i = 0; i < batch.length; i++) {

@@ -116,7 +116,10 @@ export function memoryTarget(
     database?: (existing: ByteSource | null) => { database: SqliteDatabase; bytes(): Uint8Array };
   } = {},
 ): Target & { files(): Map<string, Uint8Array> } {
-  const sinks = new Map<string, { sink: BufferedSink; chunks: Uint8Array[]; patches: [number, Uint8Array][] }>();
+  const sinks = new Map<
+    string,
+    { sink: BufferedSink; chunks: Uint8Array[]; patches: [number, Uint8Array][] }
+  >();
   const databases = new Map<string, () => Uint8Array>();
   return {
     name,
@@ -137,9 +140,13 @@ export function memoryTarget(
     existing: async () => more.existing ?? null,
     database(file, copyExisting) {
       if (more.database === undefined) {
-        throw new IsomericError('sqlite-missing', 'Writing a GeoPackage needs an SQLite engine, and none was given.', {
-          blame: 'usage',
-        });
+        throw new IsomericError(
+          'sqlite-missing',
+          'Writing a GeoPackage needs an SQLite engine, and none was given.',
+          {
+            blame: 'usage',
+          },
+        );
       }
       const made = more.database(copyExisting ? (more.existing ?? null) : null);
       databases.set(file, made.bytes);

@@ -1,0 +1,203 @@
+import { Gunzip } from 'fflate';
+import bitIterator from 'unbzip2-stream/lib/bit_iterator.js';
+import bzip2 from 'unbzip2-stream/lib/bzip2.js';
+import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import type { ByteSource } from '../byte-source.ts';
+
+export type Compression = 'gzip' | 'bzip2';
+
+/** Most that one file may expand to, and most times its packed size (past a size where that says anything). */
+const largest = 16 * 2 ** 30;
+const largestRatio = 1000;
+const ratioFrom = 64 * 2 ** 20;
+/** What unpacks to no more than this is kept once unpacked. */
+const keepUpTo = 64 * 2 ** 20;
+
+export function compressionOf(head: Uint8Array): Compression | null {
+  if (head[0] === 0x1f && head[1] === 0x8b && head[2] === 8) return 'gzip';
+  // “BZh”, the size of blocks, and the number that every block begins with (or ends the file with).
+  if (head[0] === 0x42 && head[1] === 0x5a && head[2] === 0x68 && head[3] >= 0x31 && head[3] <= 0x39)
+    return head[4] === 0x31 || head[4] === 0x17 || head.length < 5 ? 'bzip2' : null;
+  return null;
+}
+
+function damaged(source: ByteSource, kind: Compression, words: string): IsomericError {
+  return new IsomericError(`${kind}-damaged`, words, {
+    place: { file: source.name },
+    advice: 'The file is damaged or was cut short: get it again.',
+  });
+}
+
+let crcTable: Uint32Array | null = null;
+
+/** CRC-32 of more bytes, continued (RFC 1952, section 8). */
+function crc32(bytes: Uint8Array, before: number): number {
+  if (crcTable === null) {
+    crcTable = new Uint32Array(256);
+    for (let n = 0; n < 256; n++) {
+      let c = n;
+      for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
+      crcTable[n] = c;
+    }
+  }
+  let crc = ~before;
+  for (let k = 0; k < bytes.length; k++) crc = crcTable[(crc ^ bytes[k]) & 255] ^ (crc >>> 8);
+  return ~crc >>> 0;
+}
+
+/** Unpacks gzip (RFC 1952). With one member, the checksum and length at its end are held against what came out. */
+async function* gunzip(source: ByteSource): AsyncGenerator<Uint8Array> {
+  const out: Uint8Array[] = [];
+  let members = 1;
+  const unpacker = new Gunzip((chunk) => {
+    if (chunk.length > 0) out.push(chunk);
+  });
+  unpacker.onmember = () => {
+    members++;
+  };
+  let crc = 0;
+  let length = 0;
+  const drain = function* () {
+    while (out.length > 0) {
+      const chunk = out.shift()!;
+      crc = crc32(chunk, crc);
+      length += chunk.length;
+      yield chunk;
+    }
+  };
+  try {
+    for await (const chunk of source.stream()) {
+      // Small pieces: what a piece expands to is held at once.
+      for (let at = 0; at < chunk.length; at += 16_384) {
+        unpacker.push(chunk.subarray(at, at + 16_384), false);
+        yield* drain();
+      }
+    }
+    unpacker.push(new Uint8Array(0), true);
+    yield* drain();
+  } catch (error) {
+    if (error instanceof IsomericError) throw error;
+    throw damaged(
+      source,
+      'gzip',
+      `It cannot be unpacked (${error instanceof Error ? error.message : String(error)}).`,
+    );
+  }
+  if (members > 1) return;
+  const tail = await source.bytes(Math.max(0, source.size - 8), source.size);
+  const view = new DataView(tail.buffer, tail.byteOffset, tail.byteLength);
+  if (tail.length < 8 || view.getUint32(0, true) !== crc || view.getUint32(4, true) !== length >>> 0)
+    throw damaged(source, 'gzip', 'What it unpacks to does not fit the checksum and length at its end.');
+}
+
+/** Unpacks bzip2 block by block; the package checks the checksums of blocks and streams. */
+async function* bunzip(source: ByteSource): AsyncGenerator<Uint8Array> {
+  const queue: Uint8Array[] = [];
+  let given = 0;
+  const chunks = source.stream()[Symbol.asyncIterator]();
+  let last = false;
+  const fill = async (until: number) => {
+    while (!last && given < until) {
+      const next = await chunks.next();
+      if (next.done) last = true;
+      else if (next.value.length > 0) {
+        queue.push(next.value);
+        given += next.value.length;
+      }
+    }
+  };
+  try {
+    await fill(1);
+    const bits = bitIterator(() => queue.shift());
+    while (bits.bytesRead < given || !last) {
+      await fill(bits.bytesRead + 8);
+      if (bits.bytesRead >= given) break;
+      const size = 100_000 * bzip2.header(bits);
+      const work = new Int32Array(size);
+      let crc: number | null = 0;
+      while (crc !== null) {
+        // A block packs into little more than its own size, whatever is in it.
+        await fill(bits.bytesRead + size + 25_000);
+        let block = new Uint8Array(size);
+        let used = 0;
+        crc = bzip2.decompress(
+          bits,
+          (byte) => {
+            if (used === block.length) {
+              const larger = new Uint8Array(2 * used);
+              larger.set(block);
+              block = larger;
+            }
+            block[used++] = byte;
+          },
+          work,
+          size,
+          crc,
+        );
+        if (used > 0) yield block.subarray(0, used);
+      }
+    }
+  } catch (error) {
+    if (error instanceof IsomericError) throw error;
+    throw damaged(source, 'bzip2', 'It cannot be unpacked: it is damaged or ends in the middle.');
+  } finally {
+    await chunks.return?.();
+  }
+}
+
+/** The file inside a compressed one, unpacked while it is read. Its size is found by unpacking it once. */
+export async function openCompressed(source: ByteSource, kind: Compression): Promise<ByteSource> {
+  const name = source.name.replace(/\.(gz|gzip|bz2|bzip2)$/i, '');
+  let kept: Uint8Array | null = null;
+  async function* checked(): AsyncGenerator<Uint8Array> {
+    let total = 0;
+    for await (const chunk of kind === 'gzip' ? gunzip(source) : bunzip(source)) {
+      total += chunk.length;
+      if (total > largest || (total > ratioFrom && total > largestRatio * source.size)) {
+        throw new IsomericError(
+          'compression-bomb',
+          `It unpacks from ${grouped(source.size)} to more than ${grouped(total)} bytes.`,
+          { place: { file: source.name }, advice: 'Such files are not opened.' },
+        );
+      }
+      yield chunk;
+    }
+  }
+  let size = 0;
+  let parts: Uint8Array[] | null = [];
+  for await (const chunk of checked()) {
+    size += chunk.length;
+    if (size > keepUpTo) parts = null;
+    else parts?.push(chunk.slice());
+  }
+  if (parts !== null) {
+    kept = new Uint8Array(size);
+    let used = 0;
+    for (const part of parts) {
+      kept.set(part, used);
+      used += part.length;
+    }
+  }
+  return {
+    name,
+    size,
+    async bytes(start, end) {
+      if (kept !== null) return kept.subarray(start, end);
+      const wanted = new Uint8Array(Math.max(0, Math.min(end, size) - start));
+      let at = 0;
+      for await (const chunk of checked()) {
+        const from = Math.max(0, start - at);
+        const to = Math.min(chunk.length, end - at);
+        if (from < to) wanted.set(chunk.subarray(from, to), at + from - start);
+        at += chunk.length;
+        if (at >= end) break;
+      }
+      return wanted;
+    },
+    async *stream() {
+      if (kept !== null) yield kept;
+      else yield* checked();
+    },
+  };
+}

@@ -1,0 +1,285 @@
+import { type Account, closeAccount, openAccount } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
+import { writeDelimited } from '../delimited/write.ts';
+import { writeFlatgeobuf } from '../flatgeobuf/write.ts';
+import { writeGeojson } from '../geojson/write.ts';
+import { GeopackageWriter } from '../geopackage/write.ts';
+import { writeGeoparquet } from '../geoparquet/write.ts';
+import { gmlSchema, writeGml } from '../gml/write.ts';
+import { writeGpx } from '../gpx/write.ts';
+import { writeKml } from '../kml/write.ts';
+import { ending } from '../names.ts';
+import { writeDbase, writeShapefile } from '../shapefile/write.ts';
+import { writeTopojson } from '../topojson/write.ts';
+import { zipped } from '../zip/write.ts';
+import type { Target } from './target.ts';
+
+export interface WriteOptions {
+  /** Time of writing, ISO 8601; given so that the same input makes the same file. */
+  now: string;
+  /** GeoPackage: adds to the file that is there instead of writing a new one. */
+  add?: boolean;
+  /** With `add`: layers of the same name give way. */
+  replace?: boolean;
+}
+
+export interface WritingFormat {
+  /** Name for `--as` and in `--json`. */
+  name: string;
+  title: string;
+  /** Endings that choose it. */
+  endings: readonly string[];
+  /** How many layers a file of it holds. */
+  holds: 'one' | 'several';
+  /** True when tables without geometry can be written too. */
+  tables: boolean;
+  write(tables: readonly Table[], target: Target, options: WriteOptions): Promise<Account[]>;
+}
+
+/** Counts the rows that flow out of a table. */
+function counted(table: Table, tally: { rows: number }): Table {
+  return {
+    ...table,
+    async *batches(options) {
+      tally.rows = 0;
+      for await (const batch of table.batches(options)) {
+        tally.rows += batch.length;
+        yield batch;
+      }
+    },
+  };
+}
+
+/** A format whose file is one stream of chunks. */
+function streamed(
+  chunks: (
+    tables: readonly Table[],
+    target: Target,
+    accounts: readonly Account[],
+  ) => AsyncIterable<Uint8Array>,
+): WritingFormat['write'] {
+  return async (tables, target) => {
+    const accounts = tables.map((table) => openAccount('Write', table.name));
+    const tallies = tables.map(() => ({ rows: 0 }));
+    const sink = target.create(target.name);
+    const watched = tables.map((table, k) => counted(table, tallies[k]));
+    for await (const chunk of chunks(watched, target, accounts)) sink.write(chunk);
+    accounts.forEach((account, k) => {
+      account.counts = { written: tallies[k].rows };
+      const what = isLayer(tables[k]) ? tables[k].name : `rows of ${tables[k].name}`;
+      closeAccount(account, [tallies[k].rows, `${what} written to ${target.name}`]);
+    });
+    return accounts;
+  };
+}
+
+const layers = (tables: readonly Table[]) => tables as readonly Layer[];
+
+/** All formats that are written. A new one is one folder and one entry here. */
+export const writingFormats: readonly WritingFormat[] = [
+  {
+    name: 'geopackage',
+    title: 'GeoPackage',
+    endings: ['gpkg'],
+    holds: 'several',
+    tables: true,
+    async write(tables, target, options) {
+      const existing = options.add === true && (await target.existing()) !== null;
+      const database = target.database(target.name, existing);
+      let writer: GeopackageWriter;
+      try {
+        writer = new GeopackageWriter(database, options.now, { existing, replace: options.replace });
+      } catch (error) {
+        database.close();
+        throw error;
+      }
+      try {
+        const accounts: Account[] = [];
+        for (const table of tables) accounts.push(await writer.add(table));
+        writer.close();
+        return accounts;
+      } catch (error) {
+        writer.abandon();
+        throw error;
+      }
+    },
+  },
+  {
+    name: 'geojson',
+    title: 'GeoJSON',
+    endings: ['geojson', 'json'],
+    holds: 'one',
+    tables: false,
+    write: streamed((tables, _, accounts) => writeGeojson(tables[0] as Layer, {}, accounts[0])),
+  },
+  {
+    name: 'geojson-lines',
+    title: 'GeoJSON, a feature a line',
+    endings: ['geojsonl', 'ndjson', 'jsonl'],
+    holds: 'one',
+    tables: false,
+    write: streamed((tables, _, accounts) =>
+      writeGeojson(tables[0] as Layer, { form: 'lines' }, accounts[0]),
+    ),
+  },
+  {
+    name: 'geojson-sequence',
+    title: 'GeoJSON text sequence',
+    endings: ['geojsons'],
+    holds: 'one',
+    tables: false,
+    write: streamed((tables, _, accounts) =>
+      writeGeojson(tables[0] as Layer, { form: 'sequence' }, accounts[0]),
+    ),
+  },
+  {
+    name: 'shapefile',
+    title: 'Shapefile',
+    endings: ['shp'],
+    holds: 'one',
+    tables: false,
+    write: (tables, target, { now }) => writeShapefile(tables[0], target, now),
+  },
+  {
+    name: 'dbase',
+    title: 'dBASE table',
+    endings: ['dbf'],
+    holds: 'one',
+    tables: true,
+    write: (tables, target, { now }) => writeDbase(tables[0], target, now),
+  },
+  {
+    name: 'flatgeobuf',
+    title: 'FlatGeobuf',
+    endings: ['fgb'],
+    holds: 'one',
+    tables: false,
+    write: (tables, target) => writeFlatgeobuf(tables[0] as Layer, target),
+  },
+  {
+    name: 'geoparquet',
+    title: 'GeoParquet',
+    endings: ['parquet', 'geoparquet'],
+    holds: 'one',
+    tables: true,
+    write: (tables, target) => writeGeoparquet(tables[0], target),
+  },
+  {
+    name: 'kml',
+    title: 'KML',
+    endings: ['kml'],
+    holds: 'several',
+    tables: false,
+    write: streamed((tables, _, accounts) => writeKml(layers(tables), accounts)),
+  },
+  {
+    name: 'kmz',
+    title: 'KMZ',
+    endings: ['kmz'],
+    holds: 'several',
+    tables: false,
+    write: streamed((tables, _, accounts) => zipped('doc.kml', writeKml(layers(tables), accounts))),
+  },
+  {
+    name: 'gml',
+    title: 'GML',
+    endings: ['gml'],
+    holds: 'several',
+    tables: true,
+    write: streamed(async function* (tables, target, accounts) {
+      const schema = `${target.name.replace(/\.[^.]*$/, '')}.xsd`;
+      target.create(schema).write(new TextEncoder().encode(gmlSchema(tables)));
+      yield* writeGml(tables, schema, accounts);
+    }),
+  },
+  {
+    name: 'gpx',
+    title: 'GPX',
+    endings: ['gpx'],
+    holds: 'several',
+    tables: false,
+    write: streamed((tables, _, accounts) => writeGpx(layers(tables), accounts)),
+  },
+  {
+    name: 'topojson',
+    title: 'TopoJSON',
+    endings: ['topojson'],
+    holds: 'several',
+    tables: false,
+    write: streamed((tables, _, accounts) => writeTopojson(layers(tables), accounts)),
+  },
+  {
+    name: 'csv',
+    title: 'CSV',
+    endings: ['csv'],
+    holds: 'one',
+    tables: true,
+    write: streamed((tables, _, accounts) => writeDelimited(tables[0], {}, accounts[0])),
+  },
+  {
+    name: 'tsv',
+    title: 'Tab-separated text',
+    endings: ['tsv'],
+    holds: 'one',
+    tables: true,
+    write: streamed((tables, _, accounts) => writeDelimited(tables[0], { delimiter: '\t' }, accounts[0])),
+  },
+];
+
+/** The format that the name of a file chooses, or `as` when it is given; a mistake is told before anything is read. */
+export function writingFormatFor(name: string, as?: string): WritingFormat {
+  if (as !== undefined) {
+    const named = writingFormats.find((format) => format.name === as);
+    if (named !== undefined) return named;
+    throw new IsomericError('format-unwritable', `There is no format “${as}” to write.`, {
+      advice: `Choose among ${writingFormats.map((format) => format.name).join(', ')}.`,
+      blame: 'usage',
+    });
+  }
+  const end = ending(name);
+  const found = writingFormats.find((format) => format.endings.includes(end));
+  if (found !== undefined) return found;
+  throw new IsomericError('format-unwritable', `No format is written to files that end in “.${end}”.`, {
+    place: { file: name },
+    advice: `Use ${writingFormats.flatMap((format) => format.endings.map((each) => `.${each}`)).join(', ')}, or say the format with --as.`,
+    blame: 'usage',
+  });
+}
+
+/** Writes tables and layers through a target; what the format cannot take is told first. */
+export async function writeTables(
+  format: WritingFormat,
+  tables: readonly Table[],
+  target: Target,
+  options: WriteOptions,
+): Promise<Account[]> {
+  if (tables.length === 0)
+    throw new IsomericError('nothing-to-write', 'There is no layer to write.', { blame: 'usage' });
+  if (format.holds === 'one' && tables.length > 1) {
+    throw new IsomericError(
+      'one-layer-only',
+      `${target.name} can hold one layer only, not ${tables.length}.`,
+      {
+        advice: 'Choose one with --layer, or save to a GeoPackage (.gpkg), which holds several.',
+        blame: 'usage',
+      },
+    );
+  }
+  const bare = format.tables ? undefined : tables.find((table) => !isLayer(table));
+  if (bare !== undefined) {
+    throw new IsomericError(
+      'geometry-missing',
+      `${bare.name} has no geometry, so it cannot be saved as ${format.title}.`,
+      { advice: 'Save it as .csv.', blame: 'usage' },
+    );
+  }
+  if (options.add === true && format.name !== 'geopackage') {
+    throw new IsomericError('add-unsupported', `Nothing can be added to a ${format.title} file.`, {
+      place: { file: target.name },
+      advice: 'Layers are added to a GeoPackage (.gpkg).',
+      blame: 'usage',
+    });
+  }
+  return format.write(tables, target, options);
+}
