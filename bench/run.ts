@@ -12,6 +12,7 @@ import {
   transformer,
 } from '../src/core/index.ts';
 import { openSource, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
+import { byBoxLines, geopackageWriting } from './formats.ts';
 import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
@@ -36,7 +37,7 @@ if (wanted('geojson')) {
     await beside(
       'GeoJSON read',
       size,
-      1,
+      0.6,
       'JSON.parse',
       () => JSON.parse(new TextDecoder().decode(bytes)),
       async () => {
@@ -60,8 +61,8 @@ if (wanted('shapefile')) {
     await beside(
       'Shapefile read',
       `60,000 polygons, ${(big.length / 1e6).toFixed(0)} MB`,
-      4,
-      'sum of its doubles',
+      3,
+      'sum of its doubles and of the bytes of the .dbf',
       () => {
         let sum = 0;
         for (let at = 100; at < big.length; ) {
@@ -70,6 +71,7 @@ if (wanted('shapefile')) {
           for (let k = 0; k < 2 * points; k++) sum += view.getFloat64(at + 56 + 8 * k, true);
           at += 8 + length;
         }
+        for (let k = 0; k < dbf.length; k++) sum += dbf[k];
         return sum;
       },
       async () => {
@@ -83,6 +85,10 @@ if (wanted('shapefile')) {
     ),
   );
 }
+
+if (wanted('geopackage')) add(await geopackageWriting());
+
+if (wanted('bybox')) for (const line of await byBoxLines()) console.log(line);
 
 if (wanted('clip')) {
   const layer = squares(1_000_000);

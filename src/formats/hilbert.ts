@@ -41,9 +41,18 @@ export function hilbertOfBox(box: Box, extent: Box): number {
   );
 }
 
-/** Positions 0 … n − 1 in the order of their keys; equal keys keep their order. */
-export function orderOf(keys: Float64Array, count: number): Uint32Array {
-  const order = new Uint32Array(count);
-  for (let k = 0; k < count; k++) order[k] = k;
-  return order.sort((a, b) => keys[a] - keys[b] || a - b);
+/** Positions 0 … n − 1 in the order of their keys; equal keys keep their order. Two passes of sixteen bits each. */
+export function orderOf(keys: Uint32Array): Uint32Array {
+  let order = new Uint32Array(keys.length);
+  for (let k = 0; k < order.length; k++) order[k] = k;
+  let other = new Uint32Array(keys.length);
+  const starts = new Uint32Array(65_537);
+  for (let shift = 0; shift < 32; shift += 16) {
+    starts.fill(0);
+    for (let k = 0; k < keys.length; k++) starts[((keys[k] >>> shift) & 0xffff) + 1]++;
+    for (let bucket = 0; bucket < 65_536; bucket++) starts[bucket + 1] += starts[bucket];
+    for (let k = 0; k < order.length; k++) other[starts[(keys[order[k]] >>> shift) & 0xffff]++] = order[k];
+    [order, other] = [other, order];
+  }
+  return order;
 }

@@ -136,14 +136,22 @@ export class GeometryBuilder {
     this.vertices += count;
   }
 
+  /** The coordinates as bytes, made once for each array. */
+  private ownBytes = new Uint8Array(0);
+  private ownBytesOf: Float64Array | null = null;
+
   /** Adds `count` vertices from little-endian bytes (and the view of the same bytes), starting at byte `at`. */
   runBytes(bytes: Uint8Array, view: DataView, at: number, count: number): void {
     const k = 2 * this.vertices;
     const end = k + 2 * count;
     if (end > this.xy.length) this.xy = grown(this.xy, end, 2 * this.likely);
     const { xy } = this;
-    if (littleEndian && count > 6) {
-      new Uint8Array(xy.buffer, 8 * k, 16 * count).set(bytes.subarray(at, at + 16 * count));
+    if (littleEndian && count > 12) {
+      if (this.ownBytesOf !== xy) {
+        this.ownBytesOf = xy;
+        this.ownBytes = new Uint8Array(xy.buffer);
+      }
+      this.ownBytes.set(bytes.subarray(at, at + 16 * count), 8 * k);
     } else for (let i = k, byte = at; i < end; i++, byte += 8) xy[i] = view.getFloat64(byte, true);
     if (this.z !== null || this.m !== null) {
       for (let i = 0; i < count; i++) {

@@ -90,6 +90,19 @@ export class ColumnBuilder {
     this.closeBytes(count);
   }
 
+  /** Bytes `source[start … end]`, if all of them are ASCII; else nothing is added and false comes back. */
+  ascii(source: Uint8Array, start: number, end: number): boolean {
+    const bytes = this.reserve(end - start);
+    let at = this.used;
+    for (let i = start; i < end; i++) {
+      const c = source[i];
+      if (c > 127) return false;
+      bytes[at++] = c;
+    }
+    this.closeBytes(end - start);
+    return true;
+  }
+
   private closeBytes(count: number): void {
     this.used += count;
     this.room();

@@ -55,12 +55,12 @@ export async function writeFlatgeobuf(layer: Layer, target: Target): Promise<Acc
       count++;
     }
   }
-  const keys = new Float64Array(count);
+  const keys = new Uint32Array(count);
   for (let k = 0; k < count; k++) {
     for (let n = 0; n < 4; n++) box[n] = boxes.values[4 * k + n];
     keys[k] = hilbertOfBox(box, extent);
   }
-  const order = orderOf(keys, count);
+  const order = orderOf(keys);
   const sink = target.create(target.name);
   sink.write(magic);
   const one = [1, 2, 3, 4, 5, 6, 7].find((kind) => (kinds & ~1) === 1 << kind);

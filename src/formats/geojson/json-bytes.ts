@@ -7,6 +7,10 @@ export const needMore = Symbol('need more bytes');
 const powers = Float64Array.from({ length: 23 }, (_, k) => Number(`1e${k}`));
 const splitter = 134217729;
 
+/** 1 for every byte that neither opens nor closes anything, nor begins a string, nor ends the window. */
+const plain = new Uint8Array(256).fill(1);
+for (const byte of [0, 34, 91, 93, 123, 125]) plain[byte] = 0;
+
 /** A cursor over JSON bytes in a window that ends with a 0, which no JSON has. */
 export class JsonBytes {
   buf = new Uint8Array(1 << 16);
@@ -243,7 +247,9 @@ export class JsonBytes {
     let depth = 0;
     let pos = this.pos;
     for (;;) {
-      const c = buf[pos];
+      let c = buf[pos];
+      // Most bytes of an array of coordinates say nothing of its nesting.
+      while (plain[c] === 1) c = buf[++pos];
       if (c === 91 || c === 123) depth++;
       else if (c === 93 || c === 125) {
         if (--depth === 0) {

@@ -1,5 +1,8 @@
+import { emptyBox } from '../../core/geometry/geometry-array.ts';
+import { hilbertOfBox, orderOf } from '../hilbert.ts';
 import type { SqliteDatabase } from '../sqlite.ts';
 import { quoteName } from '../sqlite.ts';
+import { RowInserter } from './insert.ts';
 
 /** Cells in a full node of a two-dimensional SQLite R-tree, and bytes of a node with 4,096-byte pages. */
 const capacity = 51;
@@ -33,7 +36,13 @@ export class BoxList {
       larger.set(this.values);
       this.values = larger;
     }
-    this.values.set([id, x0, y0, x1, y1], 5 * this.count++);
+    const { values } = this;
+    const at = 5 * this.count++;
+    values[at] = id;
+    values[at + 1] = x0;
+    values[at + 2] = y0;
+    values[at + 3] = x1;
+    values[at + 4] = y1;
   }
 }
 
@@ -42,10 +51,12 @@ interface Level {
   ids: Float64Array;
   boxes: Float64Array;
   count: number;
+  /** Leaves only: number of each cell's box in the list. */
+  order?: Uint32Array;
 }
 
 /**
- * Packs an R-tree (sort-tile-recursive) and writes it as the shadow tables of SQLite's rtree module, which the
+ * Packs an R-tree (leaves in Hilbert order) and writes it as the shadow tables of SQLite's rtree module, which the
  * WebAssembly build does not have: name_node, name_rowid, name_parent, and the virtual table's entry in the schema.
  * Node layout: SQLite source, ext/rtree/rtree.c, “Database Format of R-Tree Tables”.
  */
@@ -58,7 +69,6 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: BoxLis
     CREATE TABLE ${parent}(nodeno INTEGER PRIMARY KEY,parentnode);`);
   const levels = packLevels(boxes);
   const insertNode = database.prepare(`INSERT INTO ${node} VALUES(?,?)`);
-  const insertRow = database.prepare(`INSERT INTO ${rowid} VALUES(?,?)`);
   const insertParent = database.prepare(`INSERT INTO ${parent} VALUES(?,?)`);
   const depth = levels.length - 1;
   // The root is node 1; below it, each level's nodes are numbered one after the other.
@@ -68,6 +78,8 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: BoxLis
     firstNode[level] = next;
     next += Math.max(1, Math.ceil(levels[level].count / capacity));
   }
+  // Node of each box, in the order in which the boxes were added: that of the row ids.
+  const nodeOf = new Float64Array(boxes.count);
   const data = new Uint8Array(nodeBytes);
   const view = new DataView(data.buffer);
   for (let level = depth; level >= 0; level--) {
@@ -82,19 +94,26 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: BoxLis
       view.setUint16(2, end - from);
       for (let c = from, at = 4; c < end; c++, at += 24) {
         const id = level === 0 ? ids[c] : firstNode[level - 1] + ids[c];
-        view.setBigInt64(at, BigInt(id));
+        view.setUint32(at, Math.floor(id / 4_294_967_296));
+        view.setUint32(at + 4, id % 4_294_967_296);
         view.setFloat32(at + 8, box[4 * c]);
         view.setFloat32(at + 12, box[4 * c + 2]);
         view.setFloat32(at + 16, box[4 * c + 1]);
         view.setFloat32(at + 20, box[4 * c + 3]);
-        if (level === 0) insertRow.run([id, number]);
+        if (level === 0) nodeOf[levels[0].order![c]] = number;
         else insertParent.run([id, number]);
       }
       insertNode.run([number, data.slice()]);
     }
   }
   insertNode.finish();
-  insertRow.finish();
+  const rows = new RowInserter(database, rowid, 2);
+  for (let k = 0; k < boxes.count; k++) {
+    rows.set(0, boxes.values[5 * k]);
+    rows.set(1, nodeOf[k]);
+    rows.end();
+  }
+  rows.finish();
   insertParent.finish();
   const sql = `CREATE VIRTUAL TABLE ${quoteName(name)} USING rtree(id, minx, maxx, miny, maxy)`;
   const entry = database.prepare(
@@ -107,14 +126,23 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: BoxLis
 /** Leaves first; the last level fits into one node. Boxes are rounded outwards to single precision. */
 function packLevels(list: BoxList): Level[] {
   const { count, values } = list;
-  const order = Uint32Array.from({ length: count }, (_, k) => k);
-  const middleX = (k: number) => values[5 * k + 1] + values[5 * k + 3];
-  const middleY = (k: number) => values[5 * k + 2] + values[5 * k + 4];
-  order.sort((a, b) => middleX(a) - middleX(b));
-  const leaves = Math.ceil(count / capacity);
-  const slice = capacity * Math.ceil(leaves / Math.max(1, Math.ceil(Math.sqrt(leaves))));
-  for (let from = 0; from < count; from += slice)
-    order.subarray(from, from + slice).sort((a, b) => middleY(a) - middleY(b));
+  const extent = emptyBox();
+  for (let k = 0, at = 1; k < count; k++, at += 5) {
+    if (values[at] < extent[0]) extent[0] = values[at];
+    if (values[at + 1] < extent[1]) extent[1] = values[at + 1];
+    if (values[at + 2] > extent[2]) extent[2] = values[at + 2];
+    if (values[at + 3] > extent[3]) extent[3] = values[at + 3];
+  }
+  const keys = new Uint32Array(count);
+  const box = emptyBox();
+  for (let k = 0, at = 1; k < count; k++, at += 5) {
+    box[0] = values[at];
+    box[1] = values[at + 1];
+    box[2] = values[at + 2];
+    box[3] = values[at + 3];
+    keys[k] = hilbertOfBox(box, extent);
+  }
+  const order = orderOf(keys);
   const ids = new Float64Array(count);
   const boxes = new Float64Array(4 * count);
   for (let c = 0; c < count; c++) {
@@ -125,7 +153,7 @@ function packLevels(list: BoxList): Level[] {
     boxes[4 * c + 2] = roundUp(values[k + 3]);
     boxes[4 * c + 3] = roundUp(values[k + 4]);
   }
-  const levels: Level[] = [{ ids, boxes, count }];
+  const levels: Level[] = [{ ids, boxes, count, order }];
   while (levels[levels.length - 1].count > capacity) {
     const below = levels[levels.length - 1];
     const nodes = Math.ceil(below.count / capacity);
@@ -137,10 +165,10 @@ function packLevels(list: BoxList): Level[] {
     for (let n = 0; n < nodes; n++) {
       let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity];
       for (let c = n * capacity; c < Math.min(below.count, (n + 1) * capacity); c++) {
-        x0 = Math.min(x0, below.boxes[4 * c]);
-        y0 = Math.min(y0, below.boxes[4 * c + 1]);
-        x1 = Math.max(x1, below.boxes[4 * c + 2]);
-        y1 = Math.max(y1, below.boxes[4 * c + 3]);
+        if (below.boxes[4 * c] < x0) x0 = below.boxes[4 * c];
+        if (below.boxes[4 * c + 1] < y0) y0 = below.boxes[4 * c + 1];
+        if (below.boxes[4 * c + 2] > x1) x1 = below.boxes[4 * c + 2];
+        if (below.boxes[4 * c + 3] > y1) y1 = below.boxes[4 * c + 3];
       }
       up.boxes.set([x0, y0, x1, y1], 4 * n);
     }

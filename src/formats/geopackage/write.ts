@@ -16,6 +16,7 @@ import type { Column } from '../../core/table/column.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { quoteName, type SqliteDatabase, type SqlValue } from '../sqlite.ts';
 import { WkbWriter } from '../wkb.ts';
+import { RowInserter } from './insert.ts';
 import { BoxList, writeRtree } from './rtree.ts';
 import { rtreeTriggers } from './triggers.ts';
 
@@ -284,15 +285,16 @@ export class GeopackageWriter {
       null,
     ]);
     this.describe(name, columns);
-    const statement = this.database.prepare(
-      `INSERT INTO ${quoteName(name)} VALUES(?${',?'.repeat(columns.length)})`,
-    );
+    const inserter = new RowInserter(this.database, quoteName(name), columns.length + 1);
     let rows = 0;
     for await (const batch of table.batches()) {
-      for (let i = 0; i < batch.length; i++)
-        statement.run([++rows, ...batch.columns.map((column) => sqlValue(column, i))]);
+      for (let i = 0; i < batch.length; i++) {
+        inserter.set(0, ++rows);
+        for (let c = 0; c < columns.length; c++) inserter.set(c + 1, sqlValue(batch.columns[c], i));
+        inserter.end();
+      }
     }
-    statement.finish();
+    inserter.finish();
     account.counts = { written: rows };
     closeAccount(account, [rows, `rows of ${name} written to the GeoPackage`]);
     return account;
@@ -321,9 +323,7 @@ export class GeopackageWriter {
       srs,
     ]);
     this.describe(name, columns);
-    const statement = database.prepare(
-      `INSERT INTO ${quoteName(name)} VALUES(?,?${',?'.repeat(columns.length)})`,
-    );
+    const inserter = new RowInserter(database, quoteName(name), columns.length + 2);
     const writer = new WkbWriter();
     const boxes = new BoxList();
     const whole = emptyBox();
@@ -332,15 +332,14 @@ export class GeopackageWriter {
     let seen = 0;
     let hasZ = false;
     let hasM = false;
-    const values: SqlValue[] = new Array(columns.length + 2);
     for await (const batch of layer.batches()) {
       const geometry = batch.geometry!;
       hasZ ||= geometry.z !== null;
       hasM ||= geometry.m !== null;
       for (let i = 0; i < batch.length; i++) {
-        values[0] = ++rows;
+        inserter.set(0, ++rows);
         const kind = geometry.kind[i];
-        if (kind === Kind.None) values[1] = null;
+        if (kind === Kind.None) inserter.set(1, null);
         else {
           const written = promote && kind < Kind.MultiPoint ? kind + 3 : kind;
           seen |= 1 << written;
@@ -360,13 +359,13 @@ export class GeopackageWriter {
             boxes.add(rows, box[0], box[1], box[2], box[3]);
             growBox(whole, box);
           }
-          values[1] = bytes;
+          inserter.setBlob(1, bytes);
         }
-        for (let c = 0; c < columns.length; c++) values[c + 2] = sqlValue(batch.columns[c], i);
-        statement.run(values);
+        for (let c = 0; c < columns.length; c++) inserter.set(c + 2, sqlValue(batch.columns[c], i));
+        inserter.end();
       }
     }
-    statement.finish();
+    inserter.finish();
     const kinds = kindNames.filter((_, k) => k > 0 && (seen & (1 << k)) !== 0);
     const typeName =
       kinds.length === 1

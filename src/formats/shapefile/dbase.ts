@@ -237,11 +237,17 @@ export class DbaseColumns {
   /** Values that are not of their field's type; they become blanks. */
   unreadable = 0;
   private readonly fields: DbaseField[];
+  /** Letters of the fields as numbers, which are compared faster. */
+  private readonly letters: Uint8Array;
   private readonly encoding: string;
   private readonly memo: MemoTexts | null;
 
   constructor(header: DbaseHeader) {
     this.fields = header.fields;
+    this.letters = Uint8Array.from(header.fields, ({ letter, type }) =>
+      // Binary numbers of another width than theirs are shown as text.
+      type === 'text' && 'I+OBY'.includes(letter) ? 67 : letter.charCodeAt(0),
+    );
     this.memo = header.memo;
     this.encoding = header.encoding;
     this.builders = header.fields.map((field) => new ColumnBuilder(field.type));
@@ -253,87 +259,85 @@ export class DbaseColumns {
 
   /** Adds the record that begins at byte `from`. */
   add(record: Uint8Array, from = 0): void {
-    const { fields, builders } = this;
+    const { fields, builders, letters } = this;
     for (let f = 0; f < fields.length; f++) {
       const field = fields[f];
-      this.value(record, from, field, builders[f]);
+      const builder = builders[f];
+      const letter = letters[f];
+      let start = from + field.at;
+      let end = start + field.width;
+      if (letter === 67) {
+        while (end > start && (record[end - 1] === 32 || record[end - 1] === 0)) end--;
+        if (start === end) builder.null();
+        // Every code page that is read begins with ASCII.
+        else if (!builder.ascii(record, start, end)) this.text(record, start, end, builder);
+      } else if (letter === 78 || letter === 70) {
+        while (end > start && (record[end - 1] === 32 || record[end - 1] === 0)) end--;
+        while (start < end && record[start] === 32) start++;
+        if (start === end) builder.null();
+        else this.decimal(record, start, end, field, builder);
+      } else this.other(record, start, field, builder);
     }
   }
 
-  private value(record: Uint8Array, from: number, field: DbaseField, builder: ColumnBuilder): void {
-    let start = from + field.at;
-    let end = start + field.width;
+  private text(record: Uint8Array, start: number, end: number, builder: ColumnBuilder): void {
+    if (this.encoding === 'utf-8' && isUtf8(record, start, end)) builder.raw(record, start, end);
+    else builder.text(decode(record.subarray(start, end), this.encoding));
+  }
+
+  private decimal(
+    record: Uint8Array,
+    start: number,
+    end: number,
+    field: DbaseField,
+    builder: ColumnBuilder,
+  ): void {
+    if (record[start] === 42) {
+      this.overflowed++;
+      builder.null();
+    } else if (field.type === 'text') builder.raw(record, start, end);
+    else {
+      const value = decimal(record, start, end);
+      if (Number.isNaN(value)) {
+        this.unreadable++;
+        builder.null();
+      } else builder.number(value);
+    }
+  }
+
+  /** All types but texts and decimal numbers. */
+  private other(record: Uint8Array, at: number, field: DbaseField, builder: ColumnBuilder): void {
     if (field.letter === 'M') {
       const bytes = this.memo?.text(field.at);
       if (bytes == null || bytes.length === 0) builder.null();
       else builder.text(decode(bytes, this.encoding));
       return;
     }
-    if ('I+OBY'.includes(field.letter) && field.type !== 'text') {
-      builder.number(binaryNumber(record, start, field.letter));
+    if ('I+OBY'.includes(field.letter)) {
+      builder.number(binaryNumber(record, at, field.letter));
       return;
     }
+    let start = at;
+    let end = at + field.width;
     while (end > start && (record[end - 1] === 32 || record[end - 1] === 0)) end--;
-    if (field.letter !== 'C') while (start < end && record[start] === 32) start++;
-    if (start === end) {
+    while (start < end && record[start] === 32) start++;
+    if (start === end) builder.null();
+    else if (field.letter === 'L') {
+      const c = record[start] | 32;
+      if (c === 116 || c === 121) builder.number(1);
+      else if (c === 102 || c === 110) builder.number(0);
+      else builder.null();
+    } else if (field.letter === 'D') {
+      const text = ascii(record, start, end);
+      const days = /^\d{8}$/.test(text)
+        ? Date.UTC(+text.slice(0, 4), +text.slice(4, 6) - 1, +text.slice(6)) / 86_400_000
+        : NaN;
+      if (Number.isNaN(days) || text === '00000000') builder.null();
+      else builder.number(days);
+    } else if (field.type === 'text') this.text(record, start, end, builder);
+    else {
+      this.unreadable++;
       builder.null();
-      return;
-    }
-    switch (field.letter) {
-      case 'N':
-      case 'F': {
-        if (record[start] === 42) {
-          this.overflowed++;
-          builder.null();
-          return;
-        }
-        if (field.type === 'text') {
-          builder.raw(record, start, end);
-          return;
-        }
-        const value = decimal(record, start, end);
-        if (Number.isNaN(value)) {
-          this.unreadable++;
-          builder.null();
-        } else builder.number(value);
-        return;
-      }
-      case 'L': {
-        const c = record[start] | 32;
-        if (c === 116 || c === 121) builder.number(1);
-        else if (c === 102 || c === 110) builder.number(0);
-        else builder.null();
-        return;
-      }
-      case 'D': {
-        const text = ascii(record, start, end);
-        const days = /^\d{8}$/.test(text)
-          ? Date.UTC(+text.slice(0, 4), +text.slice(4, 6) - 1, +text.slice(6)) / 86_400_000
-          : NaN;
-        if (Number.isNaN(days) || text === '00000000') builder.null();
-        else builder.number(days);
-        return;
-      }
-      default: {
-        if (field.type !== 'text') {
-          this.unreadable++;
-          builder.null();
-          return;
-        }
-        let plain = this.encoding === 'utf-8';
-        if (!plain) {
-          plain = true;
-          for (let k = start; k < end; k++) {
-            if (record[k] > 127) {
-              plain = false;
-              break;
-            }
-          }
-        }
-        if (plain && (this.encoding !== 'utf-8' || isUtf8(record, start, end)))
-          builder.raw(record, start, end);
-        else builder.text(decode(record.subarray(start, end), this.encoding));
-      }
     }
   }
 }

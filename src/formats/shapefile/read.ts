@@ -21,6 +21,9 @@ const kindsOf: Record<number, KindName[]> = {
   0: [],
 };
 
+/** Most vertices in one batch: half a megabyte of coordinates, which caches hold. */
+const vertexLimit = 32_768;
+
 interface ShapefileSet {
   shp: ByteSource;
   dbf: ByteSource | null;
@@ -167,7 +170,7 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
   const recordLength = set.header?.recordLength ?? 0;
   const rowCount = set.header?.records ?? 0;
   // A record of a few bytes more than its coordinates: room for what there is, up to a full batch.
-  const builder = new GeometryBuilder(Math.min(600_000, Math.ceil(set.shp.size / 16)));
+  const builder = new GeometryBuilder(Math.min(vertexLimit + 2000, Math.ceil(set.shp.size / 16)));
   const troubles: ShapeTroubles = { wrongDirection: 0, unclosed: 0 };
   const damaged = (
     words: string,
@@ -244,7 +247,7 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
         }
       }
       n++;
-      if (n === batchLimit || builder.vertices > 1_000_000) yield finish();
+      if (n === batchLimit || builder.vertices > vertexLimit) yield finish();
     }
     if (n > 0) yield finish();
   } finally {

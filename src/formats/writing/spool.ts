@@ -71,13 +71,13 @@ export class HilbertSpool {
 
   /** The features in Hilbert order, so many at a time. */
   *inOrder(rows: number): Generator<SpooledRows> {
-    const keys = new Float64Array(this.count);
+    const keys = new Uint32Array(this.count);
     const box = emptyBox();
     for (let k = 0; k < this.count; k++) {
       for (let n = 0; n < 4; n++) box[n] = this.boxes[4 * k + n];
       keys[k] = hilbertOfBox(box, this.extent);
     }
-    const order = orderOf(keys, this.count);
+    const order = orderOf(keys);
     for (let from = 0; from < this.count; from += rows) {
       const end = Math.min(this.count, from + rows);
       const builder = new GeometryBuilder();
