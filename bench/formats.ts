@@ -75,7 +75,7 @@ export async function geopackageWriting(): Promise<Measured> {
         const path = join(folder, 'ours.gpkg');
         await saverFor(path).save([layer], path, now);
       },
-      3,
+      7,
     );
   } finally {
     rmSync(folder, { recursive: true, force: true });

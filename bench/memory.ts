@@ -8,7 +8,7 @@ import { seeded } from '../demo/country/random.ts';
 const command = fileURLToPath(new URL('../src/cli/main.js', import.meta.url));
 
 /** Writes GeoJSON of about `megabytes` with small polygons, piece by piece. */
-function writeBig(path: string, megabytes: number): void {
+export function writeBig(path: string, megabytes: number): void {
   const own = seeded(21);
   const file = openSync(path, 'w');
   writeSync(file, '{"type":"FeatureCollection","features":[\n');

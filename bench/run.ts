@@ -16,6 +16,7 @@ import { byBoxLines, geopackageWriting } from './formats.ts';
 import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
+import { streamLines } from './streams.ts';
 
 const only = process.argv[2];
 const wanted = (name: string) => only === undefined || name.includes(only);
@@ -182,3 +183,5 @@ if (wanted('join')) {
 }
 
 if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
+
+if (wanted('streams')) for await (const line of streamLines()) console.log(line);

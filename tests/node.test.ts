@@ -134,7 +134,9 @@ describe('saving', () => {
       expect(account.sentence).toContain(words);
       expect((await openOne(at(name))).table.count).toBe(2);
     }
-    expect(readFileSync(at('out.csv'), 'utf8')).toBe('name\r\na\r\n"b, ""c"""\r\n');
+    expect(readFileSync(at('out.csv'), 'utf8')).toBe(
+      'name,wkt\r\na,POINT (-29 45)\r\n"b, ""c""",POINT (-30 46)\r\n',
+    );
   });
 
   it('says what a format cannot hold before anything is written', async () => {

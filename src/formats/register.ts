@@ -481,7 +481,8 @@ async function lookAtOne(
   const end = ending(path);
   if (format === undefined || (format.name === 'delimited' && texts.has(end) && end !== 'txt')) {
     const leader = partOf[end];
-    other(leader === undefined ? 'not read' : `part of a set whose .${leader} is missing`);
+    if (leader !== undefined) other(`part of a set whose .${leader} is missing`);
+    else other(texts.has(end) ? 'text' : 'not read');
     return;
   }
   const own = { ...context, around, path };

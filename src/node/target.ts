@@ -1,4 +1,5 @@
 import {
+  chmodSync,
   closeSync,
   copyFileSync,
   existsSync,
@@ -148,7 +149,9 @@ export class NodeTarget implements Target {
       if (each.file !== null) closeSync(each.file);
       each.file = null;
     }
-    for (const [name, { temporary }] of this.files) {
+    for (const [name, { temporary, sink }] of this.files) {
+      // The database engine makes files that nobody else may read.
+      if (sink === null) chmodSync(temporary, 0o666 & ~process.umask());
       renameSync(temporary, join(this.folder, name));
       this.unfinished.delete(temporary);
     }

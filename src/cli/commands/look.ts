@@ -190,7 +190,11 @@ function print(
       output.line(colours.dim(`  ${head}`));
       for (const line of lines) output.line(`  ${line}`);
     }
-    for (const trouble of layer.troubles) output.line(`  ${findingText(output, trouble)}`);
+    // Places are told from what was looked at.
+    for (const trouble of layer.troubles)
+      output.line(
+        `  ${findingText(output, { ...trouble, words: trouble.words.replaceAll(`${path.replace(/\/$/, '')}/`, '') })}`,
+      );
   }
   if (others.length === 0) return;
   output.line();

@@ -175,7 +175,14 @@ export class GeopackageWriter {
   async add(table: Table, description = ''): Promise<Account> {
     const name = this.nameFor(table.name);
     this.names.push(name.toLowerCase());
-    return isLayer(table) ? this.addLayer(table, name, description) : this.addTable(table, name, description);
+    const account = isLayer(table)
+      ? await this.addLayer(table, name, description)
+      : await this.addTable(table, name, description);
+    if (name !== table.name)
+      account.notes.unshift(
+        `There is a ${table.name} already: this one is called ${name} in the GeoPackage.`,
+      );
+    return account;
   }
 
   /** The name of the new table. SQLite takes names that differ in letter case alone for the same. */

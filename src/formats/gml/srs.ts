@@ -84,8 +84,7 @@ export interface SrsRead {
  */
 export function readSrsName(srsName: string): SrsRead {
   const name = srsName.trim();
-  if (/CRS:?\/?(1\.3)?\/?:?:?CRS84$|^urn:ogc:def:crs:OGC:[^:]*:CRS84$/i.test(name))
-    return { crs: wgs84(), exchanged: false };
+  if (/(^|[:/])CRS:?84h?$/i.test(name)) return { crs: wgs84(), exchanged: false };
   const code = epsgOf(name);
   const crs = crsFromText(code === null ? name : `EPSG:${code}`);
   const byRegistry = /^urn:|\/def\/crs\//i.test(name);

@@ -1,4 +1,5 @@
 import { configure, type FileEntry, Reader, Uint8ArrayWriter, ZipReader } from '@zip.js/zip.js';
+import iconv from 'iconv-lite';
 import { IsomericError } from '../../core/errors.ts';
 import { type ByteSource, type Surroundings, surroundingsOf } from '../byte-source.ts';
 
@@ -121,9 +122,21 @@ export function isZip(head: Uint8Array): boolean {
   );
 }
 
+/**
+ * Names of entries that do not say that they are UTF-8: many are all the same; the others are in the code page that the
+ * format names (APPNOTE 6.3.10, appendix D).
+ */
+function decodeText(value: Uint8Array, encoding: string): string {
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(value);
+  } catch {
+    return iconv.decode(value as Buffer, encoding === 'utf-8' ? 'windows-1252' : 'cp437');
+  }
+}
+
 /** The files in a zip archive, addressed as if it were a folder. Hostile names and sizes are refused. */
 export async function openZip(source: ByteSource): Promise<Surroundings> {
-  const reader = new ZipReader(new SourceReader(source));
+  const reader = new ZipReader(new SourceReader(source), { decodeText });
   let entries: Awaited<ReturnType<typeof reader.getEntries>>;
   try {
     entries = await reader.getEntries();
