@@ -70,10 +70,17 @@ export function browser() {
 
 /** Installs outside programs that the tests read our files with (xmllint, sqlite3), where the machine is a Debian one. */
 export function outsidePrograms() {
-  const wanted = { xmllint: 'libxml2-utils', sqlite3: 'sqlite3' };
+  const wanted = {
+    xmllint: 'libxml2-utils',
+    sqlite3: 'sqlite3',
+    soffice: 'libreoffice-calc-nogui',
+    bzip2: 'bzip2',
+  };
   const missing = Object.entries(wanted)
     .filter(([name]) => !existsSync(`/usr/bin/${name}`))
     .map(([, debian]) => debian);
+  // The office program reads .dbf files through a driver of its own package.
+  if (missing.includes(wanted.soffice)) missing.push('libreoffice-base-drivers');
   if (missing.length > 0) installDebian(missing);
 }
 

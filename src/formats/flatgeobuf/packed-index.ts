@@ -1,6 +1,7 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { Box } from '../../core/geometry/geometry-array.ts';
+import { type Box, emptyBox, growBox } from '../../core/geometry/geometry-array.ts';
 import type { ByteSource } from '../byte-source.ts';
+import type { FeatureBoxes, FeaturePlaces } from '../writing/feature-boxes.ts';
 
 /** Bytes of a node: its box and an offset. */
 const nodeBytes = 40;
@@ -26,43 +27,63 @@ export function indexLength(count: number, nodeSize: number): number {
   return nodeBytes * levelBounds(count, nodeSize)[0][1];
 }
 
+/** Nodes encoded at a time. */
+const nodesAtOnce = 8192;
+
 /**
  * A packed R-tree in the layout of FlatGeobuf: levels from the root to the leaves, leaves in the order of the features.
+ * Boxes of the leaves are taken as they are needed; only those of higher levels are held.
  *
- * @param boxes four numbers a feature; @param offsets where each feature begins, counted from the first
+ * @param order numbers of the features as they will lie in the file
  */
 export function* packIndex(
-  boxes: Float64Array,
-  offsets: Float64Array,
-  count: number,
+  boxes: FeatureBoxes,
+  places: FeaturePlaces,
+  order: Uint32Array,
   nodeSize: number,
 ): Generator<Uint8Array> {
-  const levels = levelBounds(count, nodeSize);
-  const total = levels[0][1];
-  const bytes = new Uint8Array(nodeBytes * total);
-  const view = new DataView(bytes.buffer);
-  const put = (node: number, box: readonly number[] | Float64Array, at: number, offset: number) => {
-    for (let k = 0; k < 4; k++) view.setFloat64(nodeBytes * node + 8 * k, box[at + k], true);
-    view.setBigUint64(nodeBytes * node + 32, BigInt(offset), true);
-  };
-  for (let k = 0; k < count; k++) put(levels[0][0] + k, boxes, 4 * k, offsets[k]);
-  for (let level = 0; level + 1 < levels.length; level++) {
-    let parent = levels[level + 1][0];
-    for (let from = levels[level][0]; from < levels[level][1]; from += nodeSize, parent++) {
-      const end = Math.min(levels[level][1], from + nodeSize);
-      const box = [Infinity, Infinity, -Infinity, -Infinity];
-      for (let node = from; node < end; node++) {
-        const at = nodeBytes * node;
-        box[0] = Math.min(box[0], view.getFloat64(at, true));
-        box[1] = Math.min(box[1], view.getFloat64(at + 8, true));
-        box[2] = Math.max(box[2], view.getFloat64(at + 16, true));
-        box[3] = Math.max(box[3], view.getFloat64(at + 24, true));
+  const levels = levelBounds(order.length, nodeSize);
+  const box = emptyBox();
+  // Boxes of every level above the leaves, four numbers a node.
+  const above: Float64Array[] = [];
+  for (let level = 1; level < levels.length; level++) {
+    const [from, end] = levels[level];
+    const below = levels[level - 1][1] - levels[level - 1][0];
+    const own = new Float64Array(4 * (end - from));
+    for (let node = 0; node < end - from; node++) {
+      const whole = emptyBox();
+      for (let child = node * nodeSize; child < Math.min(below, (node + 1) * nodeSize); child++) {
+        if (level === 1) boxes.get(order[child], box);
+        else for (let n = 0; n < 4; n++) box[n] = above[level - 2][4 * child + n];
+        growBox(whole, box);
       }
-      // A node of a higher level points to the number of its first child.
-      put(parent, box, 0, from);
+      own.set(whole, 4 * node);
+    }
+    above.push(own);
+  }
+  const bytes = new Uint8Array(nodeBytes * nodesAtOnce);
+  const view = new DataView(bytes.buffer);
+  let used = 0;
+  let offset = 0;
+  for (let level = levels.length - 1; level >= 0; level--) {
+    const [from, end] = levels[level];
+    for (let node = 0; node < end - from; node++) {
+      if (level === 0) boxes.get(order[node], box);
+      else for (let n = 0; n < 4; n++) box[n] = above[level - 1][4 * node + n];
+      const at = nodeBytes * used;
+      for (let n = 0; n < 4; n++) view.setFloat64(at + 8 * n, box[n], true);
+      // A leaf says where its feature begins, a node of a higher level which node is its first child.
+      const target = level === 0 ? offset : levels[level - 1][0] + node * nodeSize;
+      view.setUint32(at + 32, target % 4_294_967_296, true);
+      view.setUint32(at + 36, Math.floor(target / 4_294_967_296), true);
+      if (level === 0) offset += places.length(order[node]);
+      if (++used === nodesAtOnce) {
+        yield bytes;
+        used = 0;
+      }
     }
   }
-  yield bytes;
+  yield bytes.subarray(0, nodeBytes * used);
 }
 
 export interface Hit {

@@ -16,8 +16,9 @@ import type { Column } from '../../core/table/column.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { quoteName, type SqliteDatabase, type SqlValue } from '../sqlite.ts';
 import { WkbWriter } from '../wkb.ts';
+import { FeatureBoxes } from '../writing/feature-boxes.ts';
 import { RowInserter } from './insert.ts';
-import { BoxList, writeRtree } from './rtree.ts';
+import { writeRtree } from './rtree.ts';
 import { rtreeTriggers } from './triggers.ts';
 
 const sqlTypes: Record<FieldType, string> = {
@@ -332,7 +333,7 @@ export class GeopackageWriter {
     this.describe(name, columns);
     const inserter = new RowInserter(database, quoteName(name), columns.length + 2);
     const writer = new WkbWriter();
-    const boxes = new BoxList();
+    const boxes = new FeatureBoxes();
     const whole = emptyBox();
     const box = emptyBox();
     let rows = 0;
@@ -346,11 +347,12 @@ export class GeopackageWriter {
       for (let i = 0; i < batch.length; i++) {
         inserter.set(0, ++rows);
         const kind = geometry.kind[i];
+        geometry.boxOf(i, box);
+        boxes.add(box);
         if (kind === Kind.None) inserter.set(1, null);
         else {
           const written = promote && kind < Kind.MultiPoint ? kind + 3 : kind;
           seen |= 1 << written;
-          geometry.boxOf(i, box);
           const empty = isEmptyBox(box);
           const bytes = writer.write(geometry, i, empty ? 8 : 40, written);
           const head = writer.front;
@@ -363,7 +365,6 @@ export class GeopackageWriter {
             head.setFloat64(16, box[2], true);
             head.setFloat64(24, box[1], true);
             head.setFloat64(32, box[3], true);
-            boxes.add(rows, box[0], box[1], box[2], box[3]);
             growBox(whole, box);
           }
           inserter.setBlob(1, bytes);

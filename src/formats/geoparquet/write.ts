@@ -8,8 +8,8 @@ import { emptyBox, isEmptyBox, Kind, kindNames } from '../../core/geometry/geome
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
-import { roundDown, roundUp } from '../geopackage/rtree.ts';
 import { WkbWriter } from '../wkb.ts';
+import { roundDown, roundUp } from '../writing/feature-boxes.ts';
 import { HilbertSpool } from '../writing/spool.ts';
 import type { ByteSink, Target } from '../writing/target.ts';
 

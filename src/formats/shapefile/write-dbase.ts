@@ -63,10 +63,18 @@ function layoutOf(field: Field, name: string, c: number, survey: WritingSurvey):
   }
 }
 
-/** Writes a .dbf (dBASE III table; UTF-8 text, said by a .cpg beside it) record by record. */
+/** Language byte of windows-1252. */
+const western = 0x57;
+
+/**
+ * Writes a .dbf (dBASE III table) record by record. Texts are windows-1252 where that holds all of them, said by the
+ * language byte, which every program knows; else UTF-8, which only a .cpg beside it can say.
+ */
 export class DbaseWriter {
   readonly recordLength: number;
   readonly notes: string[] = [];
+  /** What the .cpg beside it has to say. */
+  readonly codePage: '1252' | 'UTF-8';
   private readonly columns: Written[];
   private readonly sink: ByteSink;
   private readonly record: Uint8Array;
@@ -79,6 +87,7 @@ export class DbaseWriter {
    */
   constructor(sink: ByteSink, schema: Schema, survey: WritingSurvey, date: string, layer: string) {
     this.sink = sink;
+    this.codePage = survey.latin ? '1252' : 'UTF-8';
     const taken = new Set<string>();
     // A .dbf cannot be without any field.
     const fields: Schema = schema.length > 0 ? schema : [{ name: 'id', type: 'integer' }];
@@ -116,8 +125,9 @@ export class DbaseWriter {
     bytes[3] = Number(date.slice(8, 10));
     view.setUint16(8, bytes.length, true);
     view.setUint16(10, this.recordLength, true);
+    if (this.codePage === '1252') bytes[29] = western;
     this.columns.forEach(({ name, letter, width, decimals }, c) => {
-      bytes.set(encoder.encode(name), 32 + 32 * c);
+      this.encode(name, bytes.subarray(32 + 32 * c, 42 + 32 * c));
       bytes[43 + 32 * c] = letter.charCodeAt(0);
       bytes[48 + 32 * c] = width;
       bytes[49 + 32 * c] = decimals;
@@ -140,6 +150,14 @@ export class DbaseWriter {
       at += written.width;
     }
     this.sink.write(record);
+  }
+
+  /** Puts as much of a text as there is room for; returns how many UTF-16 units of it. */
+  private encode(text: string, target: Uint8Array): number {
+    if (this.codePage === 'UTF-8') return encoder.encodeInto(text, target).read;
+    const count = Math.min(text.length, target.length);
+    for (let k = 0; k < count; k++) target[k] = text.charCodeAt(k);
+    return count;
   }
 
   private right(text: string, at: number, width: number): void {
@@ -167,8 +185,7 @@ export class DbaseWriter {
       }
       default: {
         const text = column.text(i)!;
-        const { read } = encoder.encodeInto(text, this.record.subarray(at, at + width));
-        if (read < text.length) this.cut++;
+        if (this.encode(text, this.record.subarray(at, at + width)) < text.length) this.cut++;
       }
     }
   }

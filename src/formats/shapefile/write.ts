@@ -97,7 +97,7 @@ export async function writeShapefile(table: Table, target: Target, now: string):
       survey.z,
       survey.m,
     );
-    target.create(`${plan.name}.cpg`).write(new TextEncoder().encode('UTF-8'));
+    target.create(`${plan.name}.cpg`).write(new TextEncoder().encode(rows.codePage));
     if (table.crs !== null)
       target.create(`${plan.name}.prj`).write(new TextEncoder().encode(prjFromCrs(table.crs)));
     else target.remove(`${plan.name}.prj`);
@@ -160,7 +160,7 @@ export async function writeDbase(table: Table, target: Target, now: string): Pro
   const survey = await surveyForWriting(table, true);
   const base = target.name.replace(/\.[^.]*$/, '');
   const writer = new DbaseWriter(target.create(target.name), table.schema, survey, now, table.name);
-  target.create(`${base}.cpg`).write(new TextEncoder().encode('UTF-8'));
+  target.create(`${base}.cpg`).write(new TextEncoder().encode(writer.codePage));
   let rows = 0;
   for await (const batch of table.batches()) {
     for (let i = 0; i < batch.length; i++) writer.add(batch.columns, i);

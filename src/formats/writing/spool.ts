@@ -1,10 +1,10 @@
-import { type Box, emptyBox, type GeometryArray, growBox } from '../../core/geometry/geometry-array.ts';
+import { type Box, emptyBox, type GeometryArray } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
-import { hilbertOfBox, orderOf } from '../hilbert.ts';
 import { readWkb, WkbWriter } from '../wkb.ts';
+import { FeatureBoxes, FeaturePlaces } from './feature-boxes.ts';
 import type { Scratch } from './target.ts';
 
 /** A piece of a layer in its new order. */
@@ -17,19 +17,17 @@ export interface SpooledRows {
 
 /**
  * Puts all features of a layer aside and gives them back in Hilbert order. In memory stay their boxes and places,
- * about 48 bytes a feature; all else is in the scratch.
+ * about 40 bytes a feature; all else is in the scratch.
  */
 export class HilbertSpool {
-  readonly extent = emptyBox();
-  count = 0;
   kinds = 0;
   z = false;
   m = false;
   ids = false;
   private readonly layer: Layer;
   private readonly scratch: Scratch;
-  private boxes = new Float64Array(4096);
-  private places = new Float64Array(2048);
+  private readonly boxes = new FeatureBoxes();
+  private readonly places = new FeaturePlaces();
 
   constructor(layer: Layer, scratch: Scratch) {
     this.layer = layer;
@@ -48,43 +46,32 @@ export class HilbertSpool {
       this.ids ||= batch.ids !== null;
       for (let i = 0; i < batch.length; i++) {
         this.kinds |= 1 << geometry.kind[i];
-        growBox(this.extent, geometry.boxOf(i, box));
-        this.room();
-        this.boxes.set(box, 4 * this.count);
+        this.boxes.add(geometry.boxOf(i, box));
         const bytes = row.encode(geometry.kind[i] === 0 ? null : wkb.write(geometry, i), batch.columns, i);
-        this.places[2 * this.count] = this.scratch.append(bytes);
-        this.places[2 * this.count + 1] = bytes.length;
-        this.count++;
+        this.places.add(this.scratch.append(bytes), bytes.length);
       }
     }
   }
 
-  private room(): void {
-    if (4 * (this.count + 1) <= this.boxes.length) return;
-    const boxes = new Float64Array(2 * this.boxes.length);
-    boxes.set(this.boxes);
-    this.boxes = boxes;
-    const places = new Float64Array(2 * this.places.length);
-    places.set(this.places);
-    this.places = places;
+  get count(): number {
+    return this.boxes.count;
+  }
+
+  /** Box of all features. */
+  get extent(): Box {
+    return this.boxes.extent;
   }
 
   /** The features in Hilbert order, so many at a time. */
   *inOrder(rows: number): Generator<SpooledRows> {
-    const keys = new Uint32Array(this.count);
-    const box = emptyBox();
-    for (let k = 0; k < this.count; k++) {
-      for (let n = 0; n < 4; n++) box[n] = this.boxes[4 * k + n];
-      keys[k] = hilbertOfBox(box, this.extent);
-    }
-    const order = orderOf(keys);
+    const order = this.boxes.order();
     for (let from = 0; from < this.count; from += rows) {
       const end = Math.min(this.count, from + rows);
       const builder = new GeometryBuilder();
       const columns = this.layer.schema.map((field) => new ColumnBuilder(field.type));
       for (let k = from; k < end; k++) {
-        const at = this.places[2 * order[k]];
-        decode(this.scratch.read(at, at + this.places[2 * order[k] + 1]), builder, columns);
+        const at = this.places.offset(order[k]);
+        decode(this.scratch.read(at, at + this.places.length(order[k])), builder, columns);
       }
       const geometry = builder.finish();
       yield {

@@ -11,6 +11,8 @@ export interface WritingSurvey {
   m: boolean;
   /** Most UTF-8 bytes of a value in each text-like column. */
   widths: number[];
+  /** True when all texts are of Latin-1 without its control characters, which windows-1252 holds as well. */
+  latin: boolean;
   /** Most digits before and after the point in each number column; 99 after it when an exponent is needed. */
   digits: { whole: number; fraction: number }[];
   /** Features that have parts of points, lines, areas, and how many parts, rings and vertices these have. */
@@ -28,6 +30,7 @@ export async function surveyForWriting(table: Table, texts = false): Promise<Wri
     z: false,
     m: false,
     widths: table.schema.map(() => 0),
+    latin: table.schema.every((field) => isLatin(encoder.encode(field.name))),
     digits: table.schema.map(() => ({ whole: 1, fraction: 0 })),
     load: [0, 1, 2].map(() => ({ features: 0, parts: 0, rings: 0, vertices: 0 })),
   };
@@ -76,9 +79,12 @@ export async function surveyForWriting(table: Table, texts = false): Promise<Wri
           const width = column.offsets[i + 1] - column.offsets[i];
           if (width > survey.widths[c]) survey.widths[c] = width;
         }
+        survey.latin &&= isLatin(column.bytes!);
       } else {
         for (let i = 0; i < batch.length; i++) {
-          const width = column.isNull(i) ? 0 : utf8Length(column.text(i)!);
+          const text = column.text(i) ?? '';
+          const width = utf8Length(text);
+          survey.latin &&= isLatin(encoder.encode(text));
           if (width > survey.widths[c]) survey.widths[c] = width;
         }
       }
@@ -86,6 +92,17 @@ export async function surveyForWriting(table: Table, texts = false): Promise<Wri
   }
   survey.box = isEmptyBox(box) ? null : box;
   return survey;
+}
+
+const encoder = new TextEncoder();
+
+/** True when UTF-8 bytes hold no character beyond U+00FF and none of U+0080 to U+009F. */
+function isLatin(bytes: Uint8Array): boolean {
+  for (let k = 0; k < bytes.length; k++) {
+    const c = bytes[k];
+    if (c > 127 && !(c === 0xc3 || (c === 0xc2 && bytes[k + 1] >= 0xa0) || c < 0xc0)) return false;
+  }
+  return true;
 }
 
 /** Bytes that a text takes in UTF-8. */
