@@ -8,6 +8,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Layer } from '../src/core/index.ts';
 import { lookInside, openSource, openZip, sourceFromBytes } from '../src/formats/index.ts';
 import { remoteSource } from '../src/sources/index.ts';
+import { pointBzip2 } from './fuzz-harness.ts';
 import { everything, saved } from './saved.ts';
 
 const context = { around: null, path: 'x', capabilities: {} };
@@ -28,12 +29,6 @@ const hasBzip2 = (() => {
     return false;
   }
 })();
-/** A point in GeoJSON as bzip2 1.0.8 packs it. */
-const pointBzip2 = Buffer.from(
-  'QlpoOTFBWSZTWfpWoFgAABEbgBAEMBBACi4h3CogADFGjIGjTI0KGmgNA2kKi0Np0vInnbhAJ0B3ATQXDJf3vi7kinChIfStQLA=',
-  'base64',
-);
-
 describe('compressed files', () => {
   it('are opened as if they were not, gzip of one member and of several', async () => {
     expect(await names(nodeGzip(point(1)), 'wards.geojson.gz')).toEqual([['', 'wards', 'geojson']]);

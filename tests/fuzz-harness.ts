@@ -1,6 +1,6 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { zipSync } from 'fflate';
+import { gzipSync, zipSync } from 'fflate';
 import { openOne, saverFor } from '../src/node/index.ts';
 import { dbaseBytes, shapeBytes } from './hand-made.ts';
 
@@ -64,9 +64,35 @@ export async function loadsOf(data: string, folder: string): Promise<Map<string,
     ],
   ]);
   for (const [name, bytes] of files) writeFileSync(join(folder, name), bytes);
-  const package_ = join(folder, 'small.gpkg');
+  // The formats that are written, each from the same few districts.
   const { table } = await openOne(join(folder, 'small.geojson'));
-  await saverFor(package_).save([table], package_, '2026-01-01T00:00:00.000Z');
-  files.set('small.gpkg', readFileSync(package_));
+  for (const end of ['gpkg', 'fgb', 'parquet', 'kml', 'gml', 'topojson', 'geojsons']) {
+    const path = join(folder, `small.${end}`);
+    await saverFor(path).save([table], path, '2026-01-01T00:00:00.000Z');
+    files.set(`small.${end}`, readFileSync(path));
+  }
+  const encoder = new TextEncoder();
+  files.set(
+    'small.gpx',
+    encoder.encode(
+      '<?xml version="1.0"?><gpx version="1.1"><wpt lat="45.5" lon="-29.5"><ele>12</ele><time>2024-05-01T10:00:00Z</time><name>CUL-001</name><extensions><depth>1.5</depth></extensions></wpt><trk><name>Walk</name><trkseg><trkpt lat="1" lon="2"/><trkpt lat="2" lon="3"><ele>4</ele></trkpt></trkseg></trk></gpx>',
+    ),
+  );
+  files.set(
+    'small-wkt.csv',
+    encoder.encode(
+      'code,wkt\n007,"POLYGON ((0 0, 4 0, 4 4, 0 0), (1 1, 2 1, 2 2, 1 1))"\n008,SRID=4326;POINT Z (1 2 3)\n009,\n',
+    ),
+  );
+  files.set('small.geojson.gz', gzipSync(geojson, { mtime: 0 }));
+  files.set('small.geojson.bz2', pointBzip2);
   return files;
 }
+
+/** A point in GeoJSON as bzip2 1.0.8 packs it. */
+export const pointBzip2 = Uint8Array.from(
+  Buffer.from(
+    'QlpoOTFBWSZTWfpWoFgAABEbgBAEMBBACi4h3CogADFGjIGjTI0KGmgNA2kKi0Np0vInnbhAJ0B3ATQXDJf3vi7kinChIfStQLA=',
+    'base64',
+  ),
+);
