@@ -61,6 +61,19 @@ const terminals = {
     'isomeric reproject wards.gpkg --crs data/teskaria-grid.wkt --out grid.gpkg',
     'isomeric reproject data/map-extracts/teskaria-ombrey.zip --layer roads --crs EPSG:32626 --out no.gpkg',
   ],
+  'command-save': [
+    'isomeric save data/boundary-office data/map-extracts/teskaria-ombrey.zip --layer districts,roads,refuge_halls --out study.gpkg',
+    'isomeric save study.gpkg --layer roads --where "CLASS = \'main\'" --columns "no = ID, name = NAME" --from data/teskaria-grid.wkt --out main-roads.kml',
+    'isomeric save study.gpkg --layer districts --crs EPSG:32626 --out districts.shp',
+    'isomeric save data/boundary-office/wards-2024.geojson --out wards.topojson',
+    'isomeric look districts.shp',
+  ],
+  'command-look-damaged': [
+    'mkdir received && cd received',
+    'unzip -qj ../data/map-extracts/teskaria-ombrey.zip && rm roads.shp waterways.dbf buildings.* refuge_halls.* footbridges.*',
+    'head -c 40000 ../data/boundary-office/wards-2024.geojson > wards.geojson && cp ../data/boundary-office/provinces-2024.geojson provinces.csv',
+    'isomeric look . ; cd ..',
+  ],
   'command-check': [
     'isomeric check data/map-extracts/teskaria-ombrey.zip --layer buildings --key ID',
     'isomeric check data/statistics-office/HOUSING.csv --key area_code --that "households_ground <= households"',

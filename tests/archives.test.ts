@@ -6,7 +6,7 @@ import { BlobWriter, Uint8ArrayReader, ZipWriter } from '@zip.js/zip.js';
 import { strToU8, zipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Layer } from '../src/core/index.ts';
-import { lookInside, openSource, openZip, sourceFromBytes } from '../src/formats/index.ts';
+import { lookInside, openSource, openZip, sourceFromBytes, withDamage } from '../src/formats/index.ts';
 import { remoteSource } from '../src/sources/index.ts';
 import { pointBzip2 } from './fuzz-harness.ts';
 import { everything, saved } from './saved.ts';
@@ -138,9 +138,13 @@ describe('archives', () => {
     });
     const contents = await lookInside(sourceFromBytes(bytes, 'x.zip'), context);
     expect(contents.layers.map(({ table }) => table.name)).toEqual(['a']);
-    expect(contents.layers[0].table.findings[0]).toMatchObject({ code: 'json-syntax', severity: 'error' });
+    expect(contents.others[0].damage).toMatchObject({ code: 'json-syntax', severity: 'error' });
+    expect(withDamage(contents)[0].table.findings[0]).toMatchObject({
+      code: 'json-syntax',
+      severity: 'error',
+    });
     expect(contents.others.map(({ path, why }) => [path, why])).toEqual([
-      ['b.geojson', 'The JSON ends in the middle'],
+      ['b.geojson', 'damaged'],
       ['c.prj', 'part of a set whose .shp is missing'],
       ['d.bin', 'not read'],
       ['e.csv', 'empty'],

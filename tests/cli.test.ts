@@ -343,3 +343,104 @@ describe('interruption', () => {
     expect(parts()).toEqual([]);
   }, 60_000);
 });
+
+describe('save', () => {
+  const look = (path: string) => (JSON.parse(isomeric('look', path, '--json').out) as LookJson).layers;
+
+  it('writes every format that it names, each read again as what it is', () => {
+    const { told } = isomeric('save', districts, '--out', 'x.nothing');
+    const endings = [...told.matchAll(/\.([a-z]+)(?=,)/g)].map((found) => found[1]);
+    expect(endings.length).toBeGreaterThan(15);
+    // Two endings that mean the same file format need not both be tried; GPX has no areas.
+    for (const end of ['json', 'ndjson', 'jsonl', 'geoparquet', 'gpx'])
+      endings.splice(endings.indexOf(end), 1);
+    for (const end of endings) {
+      const saved = isomeric('save', districts, '--out', join('formats', end, `districts.${end}`));
+      expect(saved.told).toBe('');
+      expect(saved.code).toBe(0);
+      expect(saved.out).toMatch(/^Write: 15 (rows of )?districts written to /);
+    }
+    const layers = look('formats');
+    expect(layers.length).toBe(endings.length);
+    expect(layers.every((layer) => layer.count === 15)).toBe(true);
+    expect(new Set(layers.map((layer) => layer.format)).size).toBe(10);
+  }, 120_000);
+
+  it('several files become the layers of one GeoPackage; layers are added and replaced', () => {
+    const first = isomeric('save', districts, extract, housing, '--out', 'all.gpkg');
+    expect(first.code).toBe(0);
+    expect(first.out).toContain('Write: 161 roads written to the GeoPackage');
+    // What was said of the sources is said again: one extract has no CRS.
+    expect(first.out).toContain('footbridges.shp: there is no .prj beside it');
+    expect(look('all.gpkg').map((layer) => layer.name)).toEqual([
+      'districts',
+      'roads',
+      'waterways',
+      'buildings',
+      'refuge_halls',
+      'footbridges',
+      'HOUSING',
+    ]);
+    const refused = isomeric('save', wards, '--out', 'all.gpkg', '--add', '--as', 'geopackage');
+    expect(refused.code).toBe(0);
+    const twice = isomeric('save', wards, '--out', 'all.gpkg', '--add');
+    expect(twice.code).toBe(2);
+    expect(twice.told).toContain('There is a layer wards in the GeoPackage already. Say --replace');
+    expect(
+      isomeric('save', wards, '--out', 'all.gpkg', '--replace', '--where', "district = 'T204'").code,
+    ).toBe(0);
+    const layer = look('all.gpkg').find(({ name }) => name === 'wards')!;
+    expect(layer.count).toBeLessThan(296);
+  }, 60_000);
+
+  it('chooses rows, columns, a CRS and a format, and accounts for each', () => {
+    const done = isomeric(
+      'save',
+      wards,
+      '--out',
+      'some.dat',
+      '--as',
+      'flatgeobuf',
+      '--where',
+      "district = 'T204'",
+      '--columns',
+      'code, ward = name',
+      '--crs',
+      'EPSG:32626',
+    );
+    expect(done.told).toBe('');
+    expect(
+      done.out
+        .split('\n')
+        .filter((line) => /^\w+: /.test(line))
+        .map((line) => line.split(':')[0]),
+    ).toEqual(['Filter', 'Select', 'Reproject', 'Write']);
+    const [layer] = look('some.dat');
+    expect(layer).toMatchObject({ format: 'flatgeobuf', crs: { code: 'EPSG:32626' } });
+    expect(layer.fields.map((field) => field.name)).toEqual(['code', 'ward']);
+  });
+
+  it('tells mistakes before anything is written', () => {
+    for (const [args, words] of [
+      [[wards, '--out', 'x.gpkg', '--as', 'klingon'], 'There is no format “klingon” to write.'],
+      [[districts, wards, '--out', 'x.shp'], 'Shapefile holds one layer, and there are 2: districts, wards.'],
+      [[housing, '--out', 'x.fgb'], 'HOUSING has no geometry'],
+      [[wards, '--out', folder], 'No format is written'],
+      [[wards, '--out', 'x.gpkg', '--layer', 'wads'], 'There is no layer “wads”'],
+      [[wards, '--out', 'x.gpkg', '--columns', 'nam'], 'There is no field “nam”'],
+      [[wards, '--out', 'x.geojson', '--add'], 'Nothing can be added to a GeoJSON file.'],
+    ] as const) {
+      const done = isomeric('save', ...args);
+      expect([done.code, done.told.includes(words), done.told]).toEqual([2, true, done.told]);
+    }
+    expect(existsSync(join(folder, 'x.gpkg'))).toBe(false);
+    expect(readdirSync(folder).filter((name) => name.includes('part-'))).toEqual([]);
+  });
+
+  it('reads texts in the encoding that is asked for', () => {
+    writeFileSync(join(folder, 'old.csv'), Buffer.from('name,n\nGr\x82brey,1\n', 'latin1'));
+    expect(isomeric('rows', 'old.csv', '--encoding', 'cp850').out).toContain('Grébrey');
+    expect(isomeric('look', 'old.csv', '--encoding', 'cp850').out).toContain('Grébrey');
+    expect(isomeric('look', 'old.csv', '--encoding', 'cp-nothing').code).toBe(2);
+  });
+});

@@ -135,7 +135,7 @@ describe('saving', () => {
       expect((await openOne(at(name))).table.count).toBe(2);
     }
     expect(readFileSync(at('out.csv'), 'utf8')).toBe(
-      'name,wkt\r\na,POINT (-29 45)\r\n"b, ""c""",POINT (-30 46)\r\n',
+      'name,wkt\r\na,POINT (-29 45)\r\n"b, ""c""",POINT (-28 46)\r\n',
     );
   });
 

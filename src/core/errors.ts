@@ -53,7 +53,9 @@ export class IsomericError extends Error {
   get sentence(): string {
     const place = describePlace(this.place);
     const told = place === '' ? this.message : `${place}: ${this.message}`;
-    return this.advice === '' ? told.trimEnd() : `${told}${told.endsWith('\n') ? '' : ' '}${this.advice}`;
+    if (this.advice === '') return told.trimEnd();
+    const ended = /[.!?:\n”)]$/.test(told) ? told : `${told}.`;
+    return `${ended}${ended.endsWith('\n') ? '' : ' '}${this.advice}`;
   }
 
   /** The same error, told where it happened by somebody who knows more of the place. */

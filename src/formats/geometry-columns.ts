@@ -152,13 +152,13 @@ export async function layerFromColumns(table: Table, asked?: string): Promise<La
   findings.push({
     code: 'geometry-from-columns',
     severity: 'note',
-    words: `${table.name}: the geometry was made of ${names}${found.form === 'pair' && found.degrees ? ', taken as degrees on WGS 84' : ''}.`,
+    words: `The geometry was made of ${names}${found.form === 'pair' && found.degrees ? ', taken as degrees on WGS 84' : ''}.`,
   });
   if (crs === null)
     findings.push({
       code: 'crs-missing',
       severity: 'warning',
-      words: `${table.name}: nothing says the CRS of the geometry in ${names}.`,
+      words: `Nothing says the CRS of the geometry in ${names}.`,
       repair: 'say which CRS it has',
     });
   const kept = table.schema.map((_, c) => c).filter((c) => found.form === 'pair' || c !== found.column);
@@ -188,7 +188,7 @@ export async function layerFromColumns(table: Table, asked?: string): Promise<La
         findings.push({
           code: 'geometry-damaged',
           severity: 'error',
-          words: `${table.name}: ${counted(damaged, 'row has', 'rows have')} no readable geometry and ${damaged === 1 ? 'was' : 'were'} kept without. ${example}`,
+          words: `${counted(damaged, 'row has', 'rows have')} no readable geometry and ${damaged === 1 ? 'was' : 'were'} kept without. ${example}`,
         });
     },
   };

@@ -21,6 +21,7 @@ export {
   type OtherFile,
   openAmong,
   openSource,
+  withDamage,
 } from './register.ts';
 export { writeDbase, writeShapefile } from './shapefile/write.ts';
 export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './sqlite.ts';

@@ -2,23 +2,14 @@ import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
-import { compressionOf, openCompressed } from './compressed/compressed.ts';
-import { looksDelimited, openDelimited } from './delimited/read.ts';
-import { openFlatgeobuf } from './flatgeobuf/read.ts';
-import { openGeojson, utf16Of } from './geojson/read.ts';
+import { compressionOf } from './compressed/sniff.ts';
+import { looksDelimited } from './delimited/sniff.ts';
+import { utf16Of } from './geojson/encoding.ts';
 import { layerFromColumns } from './geometry-columns.ts';
-import { openGeopackage } from './geopackage/read.ts';
-import { openGeoparquet } from './geoparquet/read.ts';
-import { openGml } from './gml/read.ts';
-import { openGpx } from './gpx/read.ts';
-import { openKml } from './kml/read.ts';
 import { baseName, ending } from './names.ts';
-import { openShapefile } from './shapefile/read.ts';
-import { openDbase } from './shapefile/table.ts';
 import type { SqliteEngine } from './sqlite.ts';
-import { openTopojson } from './topojson/read.ts';
-import { rootElement } from './xml/read-xml.ts';
-import { isZip, openZip } from './zip/zip.ts';
+import { rootElement } from './xml/encoding.ts';
+import { isZip } from './zip/sniff.ts';
 
 /** What the machine lends to formats that need more than bytes. */
 export interface Capabilities {
@@ -100,13 +91,18 @@ function sniffDbase(head: Uint8Array): boolean {
   return month <= 12 && day <= 31 && headerLength >= 33 && (head[10] | (head[11] << 8)) > 1;
 }
 
-/** All formats that are read, told apart by content. A new one is one folder and one line here. */
+/**
+ * All formats that are read, told apart by content. A new one is one folder and one entry here. Readers are loaded when
+ * first needed: a command that opens one format does not wait for the packages of all.
+ */
 export const formats: readonly Format[] = [
   {
     name: 'shapefile',
     title: 'Shapefile',
     endings: ['shp'],
-    sniff: (head) =>
+    // An index (.shx) begins with the same header: there only the name tells.
+    sniff: (head, _, name) =>
+      ending(name) !== 'shx' &&
       head.length >= 36 &&
       head[0] === 0 &&
       head[1] === 0 &&
@@ -114,21 +110,27 @@ export const formats: readonly Format[] = [
       head[3] === 0x0a &&
       head[28] === 0xe8 &&
       head[29] === 3,
-    open: (source, context) => openShapefile(source, context.around, context.path, context.encoding),
+    open: async (source, context) =>
+      (await import('./shapefile/read.ts')).openShapefile(
+        source,
+        context.around,
+        context.path,
+        context.encoding,
+      ),
   },
   {
     name: 'geopackage',
     title: 'GeoPackage',
     endings: ['gpkg'],
     sniff: (head) => startsWith(head, 'SQLite format 3\0'),
-    open(source, { capabilities }) {
+    async open(source, { capabilities }) {
       if (capabilities.sqlite === undefined)
         throw new IsomericError(
           'sqlite-missing',
           'Reading a GeoPackage needs an SQLite engine, and none was given.',
           { place: { file: source.name }, blame: 'usage' },
         );
-      return openGeopackage(source, capabilities.sqlite);
+      return (await import('./geopackage/read.ts')).openGeopackage(source, capabilities.sqlite);
     },
   },
   {
@@ -136,63 +138,71 @@ export const formats: readonly Format[] = [
     title: 'dBASE table',
     endings: ['dbf'],
     sniff: sniffDbase,
-    open: (source, context) => openDbase(source, context.around, context.path, context.encoding),
+    open: async (source, context) =>
+      (await import('./shapefile/table.ts')).openDbase(
+        source,
+        context.around,
+        context.path,
+        context.encoding,
+      ),
   },
   {
     name: 'flatgeobuf',
     title: 'FlatGeobuf',
     endings: ['fgb'],
     sniff: (head) => startsWith(head, 'fgb') && startsWith(head.subarray(4), 'fgb'),
-    open: (source) => openFlatgeobuf(source),
+    open: async (source) => (await import('./flatgeobuf/read.ts')).openFlatgeobuf(source),
   },
   {
     name: 'geoparquet',
     title: 'GeoParquet',
     endings: ['parquet', 'geoparquet'],
     sniff: (head) => startsWith(head, 'PAR1'),
-    open: (source) => openGeoparquet(source),
+    open: async (source) => (await import('./geoparquet/read.ts')).openGeoparquet(source),
   },
   {
     name: 'kml',
     title: 'KML',
     endings: ['kml', 'kmz'],
     sniff: (head) => rootElement(head)?.name === 'kml',
-    open: (source) => openKml(source),
+    open: async (source) => (await import('./kml/read.ts')).openKml(source),
   },
   {
     name: 'gpx',
     title: 'GPX',
     endings: ['gpx'],
     sniff: (head) => rootElement(head)?.name === 'gpx',
-    open: (source) => openGpx(source),
+    open: async (source) => (await import('./gpx/read.ts')).openGpx(source),
   },
   {
     name: 'gml',
     title: 'GML',
     endings: ['gml', 'xml'],
     sniff: sniffGml,
-    open: (source, context) => openGml(source, context.around, context.path),
+    open: async (source, context) =>
+      (await import('./gml/read.ts')).openGml(source, context.around, context.path),
   },
   {
     name: 'topojson',
     title: 'TopoJSON',
     endings: ['topojson', 'json'],
     sniff: sniffTopojson,
-    open: (source) => openTopojson(source),
+    open: async (source) => (await import('./topojson/read.ts')).openTopojson(source),
   },
   {
     name: 'geojson',
     title: 'GeoJSON',
     endings: ['geojson', 'json', 'geojsonl', 'geojsons', 'ndjson', 'jsonl'],
     sniff: sniffGeojson,
-    open: (source) => openGeojson(source),
+    open: async (source) => (await import('./geojson/read.ts')).openGeojson(source),
   },
   {
     name: 'delimited',
     title: 'Delimited text',
     endings: ['csv', 'tsv', 'txt'],
     sniff: looksDelimited,
-    open: (source, context) => openDelimited(source, context.encoding),
+    open: async (source, context) =>
+      (await import('./delimited/read.ts')).openDelimited(source, context.encoding),
   },
 ];
 
@@ -211,6 +221,8 @@ export interface OtherFile {
   path: string;
   size: number;
   why: string;
+  /** Set when it is a layer that cannot be read. */
+  damage?: Finding;
 }
 
 /** What is in a file, an archive or a folder. */
@@ -283,7 +295,7 @@ export async function formatOf(source: ByteSource): Promise<Format | undefined> 
 
 /** Opens a source by its content, whatever its name says: all layers in it, or those of `inside` in an archive. */
 export async function openSource(source: ByteSource, context: OpenContext, inside = ''): Promise<Opened[]> {
-  return (await lookInside(source, context, inside)).layers;
+  return withDamage(await lookInside(source, context, inside));
 }
 
 /**
@@ -313,23 +325,16 @@ export async function lookInside(
   if (isZip(head)) return lookIntoArchive(source, context, inside, depth);
   const compression = compressionOf(head);
   if (compression !== null) {
+    const { openCompressed } = await import('./compressed/compressed.ts');
     const inner = await openCompressed(source, compression);
     return lookInside(inner, { ...context, around: null, path: fileName(inner.name) }, inside, depth + 1);
   }
   const format = await formatOf(source);
   if (format === undefined) throw unknownFormat(source);
   const tables = await openTables(format, source, context);
-  const end = ending(source.name);
-  const wrong =
-    end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
-  const finding: Finding = {
-    code: 'ending-wrong',
-    severity: 'note',
-    words: `${source.name}: the name says .${end}, the contents are ${format.title}.`,
-  };
   const parts = context.around === null ? [] : partsOf(context.path, await context.around.list());
   const layers = tables.map((table) => ({
-    table: wrong ? { ...table, findings: [finding, ...table.findings] } : table,
+    table,
     format: format.name,
     within: '',
     parts,
@@ -355,10 +360,19 @@ async function openTables(
   context: OpenContext,
 ): Promise<(Layer | Table)[]> {
   const tables = await format.open(source, context);
+  const end = ending(source.name);
+  const wrong =
+    end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
+  const finding: Finding = {
+    code: 'ending-wrong',
+    severity: 'note',
+    words: `${source.name}: the name says .${end}, the contents are ${format.title}.`,
+  };
   return Promise.all(
-    tables.map(async (table) =>
-      isLayer(table) ? table : ((await layerFromColumns(table, context.geometry)) ?? table),
-    ),
+    tables.map(async (table) => {
+      const own = wrong ? { ...table, findings: [finding, ...table.findings] } : table;
+      return isLayer(own) ? own : ((await layerFromColumns(own, context.geometry)) ?? own);
+    }),
   );
 }
 
@@ -368,6 +382,7 @@ async function lookIntoArchive(
   inside: string,
   depth: number,
 ): Promise<Contents> {
+  const { openZip } = await import('./zip/zip.ts');
   const around = await openZip(source);
   const all = await around.list();
   const wanted = inside === '' ? all : all.filter((path) => path === inside || path.startsWith(`${inside}/`));
@@ -410,7 +425,15 @@ export async function openAmong(
   paths: readonly string[],
   context: Omit<OpenContext, 'around' | 'path'>,
 ): Promise<Opened[]> {
-  return (await lookAmong(around, paths, context)).layers;
+  return withDamage(await lookAmong(around, paths, context));
+}
+
+/** The layers, the first of them with findings for what beside them cannot be read: so it is not passed over. */
+export function withDamage({ layers, others }: Contents): Opened[] {
+  const told = others.flatMap(({ damage }) => (damage === undefined ? [] : [damage]));
+  if (told.length === 0) return layers;
+  const [first, ...rest] = layers;
+  return [{ ...first, table: { ...first.table, findings: [...told, ...first.table.findings] } }, ...rest];
 }
 
 /**
@@ -433,8 +456,14 @@ export async function lookAmong(
       await lookAtOne(around, path, all, context, depth, contents);
     } catch (error) {
       if (!(error instanceof IsomericError)) throw error;
-      failures.push(error.at({ file: path }));
-      contents.others.push({ path, size: (await around.open(path)).size, why: error.message });
+      const failure = error.at({ file: path });
+      failures.push(failure);
+      contents.others.push({
+        path,
+        size: (await around.open(path)).size,
+        why: 'damaged',
+        damage: { code: failure.code, severity: 'error', words: failure.sentence },
+      });
     }
   }
   if (contents.layers.length === 0 && failures.length > 0) throw failures[0];
@@ -442,16 +471,6 @@ export async function lookAmong(
     throw new IsomericError('no-layers', 'No layer or table is in it.', {
       advice: paths.length === 0 ? 'It holds no file.' : `It holds: ${paths.slice(0, 12).join(', ')}.`,
     });
-  }
-  const told = failures.map(
-    (failure): Finding => ({ code: failure.code, severity: 'error', words: failure.sentence }),
-  );
-  if (told.length > 0) {
-    const [first] = contents.layers;
-    contents.layers[0] = {
-      ...first,
-      table: { ...first.table, findings: [...told, ...first.table.findings] },
-    };
   }
   return contents;
 }

@@ -3,7 +3,7 @@ import { basename, dirname, join, relative, sep } from 'node:path';
 import { IsomericError, placed } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import type { Surroundings } from '../formats/byte-source.ts';
-import { type Contents, lookAmong, lookInside, type Opened } from '../formats/register.ts';
+import { type Contents, lookAmong, lookInside, type Opened, withDamage } from '../formats/register.ts';
 import { remoteSource } from '../sources/files/remote.ts';
 import { fileSource } from './bytes.ts';
 import { nodeSqlite } from './sqlite.ts';
@@ -102,7 +102,7 @@ export async function lookPath(path: string, options: OpenOptions = {}): Promise
 
 /** Opens a file, an archive, a path within an archive, or a folder: all layers and tables in it. */
 export async function openPath(path: string, options: OpenOptions | string = {}): Promise<Opened[]> {
-  return (await lookPath(path, typeof options === 'string' ? { root: options } : options)).layers;
+  return withDamage(await lookPath(path, typeof options === 'string' ? { root: options } : options));
 }
 
 /** Opens one layer or table of a path; `name` chooses among several. */

@@ -190,17 +190,21 @@ function print(
       output.line(colours.dim(`  ${head}`));
       for (const line of lines) output.line(`  ${line}`);
     }
-    // Places are told from what was looked at.
-    for (const trouble of layer.troubles)
-      output.line(
-        `  ${findingText(output, { ...trouble, words: trouble.words.replaceAll(`${path.replace(/\/$/, '')}/`, '') })}`,
-      );
+    for (const trouble of layer.troubles) output.line(`  ${findingText(output, shortened(trouble, path))}`);
   }
   if (others.length === 0) return;
   output.line();
   output.line(colours.bold('Other files'));
-  for (const other of others)
-    output.line(`  ${other.path}  ${colours.dim(`${sizeText(other.size)}, ${other.why}`)}`);
+  for (const other of others) {
+    const size = other.size > 0 ? `${sizeText(other.size)}, ` : '';
+    output.line(`  ${other.path}  ${colours.dim(`${size}${other.why}`)}`);
+    if (other.damage !== undefined) output.line(`    ${findingText(output, shortened(other.damage, path))}`);
+  }
+}
+
+/** A finding whose places are told from what was looked at. */
+function shortened(finding: Finding, path: string): Finding {
+  return { ...finding, words: finding.words.replaceAll(`${path.replace(/\/$/, '')}/`, '') };
 }
 
 export const addLook: AddCommand = (program) => {
@@ -226,7 +230,12 @@ export const addLook: AddCommand = (program) => {
         } catch (error) {
           // Damage that shows only when rows are read: alone it is the error, among others it is told.
           if (!(error instanceof IsomericError) || contents.layers.length === 1) throw error;
-          broken.push({ path: opened.within || opened.table.name, size: 0, why: error.sentence });
+          broken.push({
+            path: opened.within || opened.table.name,
+            size: 0,
+            why: 'damaged',
+            damage: { code: error.code, severity: 'error', words: error.sentence },
+          });
         }
       }
       const others = [...broken, ...contents.others];

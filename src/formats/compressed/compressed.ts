@@ -1,11 +1,11 @@
+/// <reference path="./bzip2.d.ts" />
 import { Gunzip } from 'fflate';
 import bitIterator from 'unbzip2-stream/lib/bit_iterator.js';
 import bzip2 from 'unbzip2-stream/lib/bzip2.js';
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../byte-source.ts';
-
-export type Compression = 'gzip' | 'bzip2';
+import type { Compression } from './sniff.ts';
 
 /** Most that one file may expand to, and most times its packed size (past a size where that says anything). */
 const largest = 16 * 2 ** 30;
@@ -13,14 +13,6 @@ const largestRatio = 1000;
 const ratioFrom = 64 * 2 ** 20;
 /** What unpacks to no more than this is kept once unpacked. */
 const keepUpTo = 64 * 2 ** 20;
-
-export function compressionOf(head: Uint8Array): Compression | null {
-  if (head[0] === 0x1f && head[1] === 0x8b && head[2] === 8) return 'gzip';
-  // “BZh”, the size of blocks, and the number that every block begins with (or ends the file with).
-  if (head[0] === 0x42 && head[1] === 0x5a && head[2] === 0x68 && head[3] >= 0x31 && head[3] <= 0x39)
-    return head[4] === 0x31 || head[4] === 0x17 || head.length < 5 ? 'bzip2' : null;
-  return null;
-}
 
 function damaged(source: ByteSource, kind: Compression, words: string): IsomericError {
   return new IsomericError(`${kind}-damaged`, words, {

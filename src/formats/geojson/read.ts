@@ -9,6 +9,7 @@ import type { Layer } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { baseName } from '../names.ts';
+import { utf16Of } from './encoding.ts';
 import { kindNamed, readGeometry, seeGeometry } from './geometry.ts';
 import { JsonBytes, needMore } from './json-bytes.ts';
 import { PropertyNames, readProperty } from './properties.ts';
@@ -401,13 +402,6 @@ async function asUtf8(source: ByteSource): Promise<ByteSource> {
       yield encoder.encode(decoder.decode());
     },
   };
-}
-
-/** Which UTF-16 a JSON text is in, by its first bytes (RFC 4627, section 3); null when it is none. */
-export function utf16Of(head: Uint8Array): 'utf-16le' | 'utf-16be' | null {
-  if ((head[0] === 0xff && head[1] === 0xfe) || (head[0] === 0x7b && head[1] === 0)) return 'utf-16le';
-  if ((head[0] === 0xfe && head[1] === 0xff) || (head[0] === 0 && head[1] === 0x7b)) return 'utf-16be';
-  return null;
 }
 
 /** Opens GeoJSON, one document or a sequence of features (a line each, or RFC 8142): one layer, its fields typed over all features. Read twice: once for the schema, once for the rows. */

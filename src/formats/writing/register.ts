@@ -1,18 +1,7 @@
 import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
-import { writeDelimited } from '../delimited/write.ts';
-import { writeFlatgeobuf } from '../flatgeobuf/write.ts';
-import { writeGeojson } from '../geojson/write.ts';
-import { GeopackageWriter } from '../geopackage/write.ts';
-import { writeGeoparquet } from '../geoparquet/write.ts';
-import { gmlSchema, writeGml } from '../gml/write.ts';
-import { writeGpx } from '../gpx/write.ts';
-import { writeKml } from '../kml/write.ts';
 import { ending } from '../names.ts';
-import { writeDbase, writeShapefile } from '../shapefile/write.ts';
-import { writeTopojson } from '../topojson/write.ts';
-import { zipped } from '../zip/write.ts';
 import type { Target } from './target.ts';
 
 export interface WriteOptions {
@@ -57,14 +46,14 @@ function streamed(
     tables: readonly Table[],
     target: Target,
     accounts: readonly Account[],
-  ) => AsyncIterable<Uint8Array>,
+  ) => Promise<AsyncIterable<Uint8Array>>,
 ): WritingFormat['write'] {
   return async (tables, target) => {
     const accounts = tables.map((table) => openAccount('Write', table.name));
     const tallies = tables.map(() => ({ rows: 0 }));
     const sink = target.create(target.name);
     const watched = tables.map((table, k) => counted(table, tallies[k]));
-    for await (const chunk of chunks(watched, target, accounts)) sink.write(chunk);
+    for await (const chunk of await chunks(watched, target, accounts)) sink.write(chunk);
     accounts.forEach((account, k) => {
       account.counts = { written: tallies[k].rows };
       const what = isLayer(tables[k]) ? tables[k].name : `rows of ${tables[k].name}`;
@@ -87,7 +76,8 @@ export const writingFormats: readonly WritingFormat[] = [
     async write(tables, target, options) {
       const existing = options.add === true && (await target.existing()) !== null;
       const database = target.database(target.name, existing);
-      let writer: GeopackageWriter;
+      const { GeopackageWriter } = await import('../geopackage/write.ts');
+      let writer: InstanceType<typeof GeopackageWriter>;
       try {
         writer = new GeopackageWriter(database, options.now, { existing, replace: options.replace });
       } catch (error) {
@@ -111,7 +101,9 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['geojson', 'json'],
     holds: 'one',
     tables: false,
-    write: streamed((tables, _, accounts) => writeGeojson(tables[0] as Layer, {}, accounts[0])),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../geojson/write.ts')).writeGeojson(tables[0] as Layer, {}, accounts[0]),
+    ),
   },
   {
     name: 'geojson-lines',
@@ -119,8 +111,8 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['geojsonl', 'ndjson', 'jsonl'],
     holds: 'one',
     tables: false,
-    write: streamed((tables, _, accounts) =>
-      writeGeojson(tables[0] as Layer, { form: 'lines' }, accounts[0]),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../geojson/write.ts')).writeGeojson(tables[0] as Layer, { form: 'lines' }, accounts[0]),
     ),
   },
   {
@@ -129,8 +121,12 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['geojsons'],
     holds: 'one',
     tables: false,
-    write: streamed((tables, _, accounts) =>
-      writeGeojson(tables[0] as Layer, { form: 'sequence' }, accounts[0]),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../geojson/write.ts')).writeGeojson(
+        tables[0] as Layer,
+        { form: 'sequence' },
+        accounts[0],
+      ),
     ),
   },
   {
@@ -139,7 +135,8 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['shp'],
     holds: 'one',
     tables: false,
-    write: (tables, target, { now }) => writeShapefile(tables[0], target, now),
+    write: async (tables, target, { now }) =>
+      (await import('../shapefile/write.ts')).writeShapefile(tables[0], target, now),
   },
   {
     name: 'dbase',
@@ -147,7 +144,8 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['dbf'],
     holds: 'one',
     tables: true,
-    write: (tables, target, { now }) => writeDbase(tables[0], target, now),
+    write: async (tables, target, { now }) =>
+      (await import('../shapefile/write.ts')).writeDbase(tables[0], target, now),
   },
   {
     name: 'flatgeobuf',
@@ -155,7 +153,8 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['fgb'],
     holds: 'one',
     tables: false,
-    write: (tables, target) => writeFlatgeobuf(tables[0] as Layer, target),
+    write: async (tables, target) =>
+      (await import('../flatgeobuf/write.ts')).writeFlatgeobuf(tables[0] as Layer, target),
   },
   {
     name: 'geoparquet',
@@ -163,7 +162,8 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['parquet', 'geoparquet'],
     holds: 'one',
     tables: true,
-    write: (tables, target) => writeGeoparquet(tables[0], target),
+    write: async (tables, target) =>
+      (await import('../geoparquet/write.ts')).writeGeoparquet(tables[0], target),
   },
   {
     name: 'kml',
@@ -171,7 +171,9 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['kml'],
     holds: 'several',
     tables: false,
-    write: streamed((tables, _, accounts) => writeKml(layers(tables), accounts)),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../kml/write.ts')).writeKml(layers(tables), accounts),
+    ),
   },
   {
     name: 'kmz',
@@ -179,7 +181,10 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['kmz'],
     holds: 'several',
     tables: false,
-    write: streamed((tables, _, accounts) => zipped('doc.kml', writeKml(layers(tables), accounts))),
+    write: streamed(async (tables, _, accounts) => {
+      const { writeKml } = await import('../kml/write.ts');
+      return (await import('../zip/write.ts')).zipped('doc.kml', writeKml(layers(tables), accounts));
+    }),
   },
   {
     name: 'gml',
@@ -187,10 +192,11 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['gml'],
     holds: 'several',
     tables: true,
-    write: streamed(async function* (tables, target, accounts) {
+    write: streamed(async (tables, target, accounts) => {
+      const { gmlSchema, writeGml } = await import('../gml/write.ts');
       const schema = `${target.name.replace(/\.[^.]*$/, '')}.xsd`;
       target.create(schema).write(new TextEncoder().encode(gmlSchema(tables)));
-      yield* writeGml(tables, schema, accounts);
+      return writeGml(tables, schema, accounts);
     }),
   },
   {
@@ -199,7 +205,9 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['gpx'],
     holds: 'several',
     tables: false,
-    write: streamed((tables, _, accounts) => writeGpx(layers(tables), accounts)),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../gpx/write.ts')).writeGpx(layers(tables), accounts),
+    ),
   },
   {
     name: 'topojson',
@@ -207,7 +215,9 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['topojson'],
     holds: 'several',
     tables: false,
-    write: streamed((tables, _, accounts) => writeTopojson(layers(tables), accounts)),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../topojson/write.ts')).writeTopojson(layers(tables), accounts),
+    ),
   },
   {
     name: 'csv',
@@ -215,7 +225,9 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['csv'],
     holds: 'one',
     tables: true,
-    write: streamed((tables, _, accounts) => writeDelimited(tables[0], {}, accounts[0])),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../delimited/write.ts')).writeDelimited(tables[0], {}, accounts[0]),
+    ),
   },
   {
     name: 'tsv',
@@ -223,7 +235,9 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['tsv'],
     holds: 'one',
     tables: true,
-    write: streamed((tables, _, accounts) => writeDelimited(tables[0], { delimiter: '\t' }, accounts[0])),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../delimited/write.ts')).writeDelimited(tables[0], { delimiter: '\t' }, accounts[0]),
+    ),
   },
 ];
 

@@ -2,6 +2,7 @@ import iconv from 'iconv-lite';
 import { SaxesParser } from 'saxes';
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { xmlEncoding } from './encoding.ts';
 
 /** Deepest nesting of elements that is read. */
 const deepest = 256;
@@ -26,39 +27,6 @@ export function attribute(attributes: Attributes, name: string): string | undefi
   if (attributes[name] !== undefined) return attributes[name];
   for (const key in attributes) if (localName(key) === name) return attributes[key];
   return undefined;
-}
-
-/** Encoding of an XML document by its byte-order mark or its declaration (XML 1.0, appendix F). */
-export function xmlEncoding(head: Uint8Array): string {
-  if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
-  if (head[0] === 0xfe && head[1] === 0xff) return 'utf-16be';
-  if (head[0] === 0x3c && head[1] === 0) return 'utf-16le';
-  if (head[0] === 0 && head[1] === 0x3c) return 'utf-16be';
-  const start = String.fromCharCode(...head.subarray(0, 200));
-  const named = /^(?:\u00ef\u00bb\u00bf)?\s*<\?xml[^>]*encoding\s*=\s*["']([A-Za-z0-9._-]+)["']/.exec(start);
-  const name = (named?.[1] ?? 'utf-8').toLowerCase();
-  return name === 'utf8' || name === 'us-ascii' ? 'utf-8' : name;
-}
-
-/** The beginning of an XML document as text, for sniffing. */
-export function xmlHead(head: Uint8Array): string {
-  const encoding = xmlEncoding(head);
-  const text = iconv.encodingExists(encoding)
-    ? iconv.decode(head as Buffer, encoding)
-    : new TextDecoder().decode(head);
-  return text.replace(/^\ufeff/, '');
-}
-
-/** Local name of the root element, and the text of its tag; null when the text does not begin as XML does. */
-export function rootElement(head: Uint8Array): { name: string; tag: string } | null {
-  let text = xmlHead(head).trimStart();
-  for (;;) {
-    const skip = /^(<\?[\s\S]*?\?>|<!--[\s\S]*?-->|<!DOCTYPE[^>[]*(\[[\s\S]*?\])?\s*>)\s*/.exec(text);
-    if (skip === null) break;
-    text = text.slice(skip[0].length);
-  }
-  const found = /^<([A-Za-z_][\w.-]*:)?([A-Za-z_][\w.-]*)([^>]*)/.exec(text);
-  return found === null ? null : { name: found[2], tag: found[0] };
 }
 
 /**

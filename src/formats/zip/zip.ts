@@ -114,14 +114,6 @@ function entrySource(archive: ByteSource, entry: FileEntry): ByteSource {
   };
 }
 
-export function isZip(head: Uint8Array): boolean {
-  return (
-    head[0] === 0x50 &&
-    head[1] === 0x4b &&
-    ((head[2] === 3 && head[3] === 4) || (head[2] === 5 && head[3] === 6))
-  );
-}
-
 /**
  * Names of entries that do not say that they are UTF-8: many are all the same; the others are in the code page that the
  * format names (APPNOTE 6.3.10, appendix D).

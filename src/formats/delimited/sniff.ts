@@ -1,0 +1,22 @@
+import iconv from 'iconv-lite';
+import { ending } from '../names.ts';
+import { findDelimiter } from './scan.ts';
+
+/** A table of one column has no delimiter: then the name must say that it is a table. */
+export const namedTable = (name: string) => ['csv', 'tsv'].includes(ending(name));
+
+/** True when the head of a file reads as delimited text: with at least two columns, or called a table. */
+export function looksDelimited(head: Uint8Array, complete: boolean, name: string): boolean {
+  const utf16 =
+    head[0] === 0xff && head[1] === 0xfe
+      ? 'utf-16le'
+      : head[0] === 0xfe && head[1] === 0xff
+        ? 'utf-16be'
+        : null;
+  const text = utf16 !== null ? new TextEncoder().encode(iconv.decode(head as Buffer, utf16)) : head;
+  for (let k = 0; k < Math.min(text.length, 4096); k++) {
+    const c = text[k];
+    if (c < 9 || (c > 13 && c < 32)) return false;
+  }
+  return findDelimiter(text, complete) !== undefined || namedTable(name);
+}

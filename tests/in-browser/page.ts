@@ -1,0 +1,64 @@
+/** What tests/formats-in-browser.test.ts drives: every format written and read again in the page. */
+import {
+  IsomericError,
+  lookInside,
+  memoryTarget,
+  openAmong,
+  sourceFromBlob,
+  sourceFromBytes,
+  surroundingsOf,
+  writeTables,
+  writingFormatFor,
+} from 'isomeric';
+import { browserDatabases, browserSqlite } from '../../examples/study-viewer/src/sqlite.ts';
+
+const capabilities = { sqlite: browserSqlite };
+
+export interface PageResult {
+  files: string[];
+  layers: { name: string; format: string; rows: number; vertices: number; first: string }[];
+}
+
+async function throughFormat(text: string, name: string): Promise<PageResult | { error: string }> {
+  try {
+    const source = sourceFromBlob(new Blob([text]), 'wards.geojson');
+    const { layers } = await lookInside(source, { around: null, path: 'wards.geojson', capabilities });
+    const target = memoryTarget(name, { database: await browserDatabases() });
+    await writeTables(
+      writingFormatFor(name),
+      layers.map(({ table }) => table),
+      target,
+      { now: '2026-01-01T00:00:00.000Z' },
+    );
+    const files = target.files();
+    const around = surroundingsOf(
+      new Map([...files].map(([file, bytes]) => [file, sourceFromBytes(bytes, file)])),
+    );
+    const result: PageResult = { files: [...files.keys()].sort(), layers: [] };
+    for (const { table, format } of await openAmong(around, [...files.keys()], { capabilities })) {
+      const told = { name: table.name, format, rows: 0, vertices: 0, first: '' };
+      for await (const batch of table.batches()) {
+        told.rows += batch.length;
+        told.vertices += batch.geometry?.vertexCount ?? 0;
+        for (let i = 0; i < batch.length; i++) {
+          const code = batch.columns[table.schema.findIndex((field) => field.name === 'code')].text(i)!;
+          if (told.first === '' || code < told.first) told.first = code;
+        }
+      }
+      result.layers.push(told);
+    }
+    return result;
+  } catch (error) {
+    return {
+      error: error instanceof IsomericError ? error.sentence : String((error as Error).stack ?? error),
+    };
+  }
+}
+
+async function looked(bytes: number[], name: string): Promise<string[]> {
+  const source = sourceFromBlob(new Blob([Uint8Array.from(bytes)]), name);
+  const { layers } = await lookInside(source, { around: null, path: name, capabilities });
+  return layers.map(({ table, format, within }) => `${within} ${table.name} ${format} ${table.count}`);
+}
+
+Object.assign(window, { throughFormat, looked, ready: true });
