@@ -513,6 +513,19 @@ describe('GeoPackage', () => {
     }
   });
 
+  it('reads a CRS that only the extension for WKT 2 defines', async () => {
+    const file = at('wkt2.gpkg');
+    await saverFor(file).save([points('a', 1)], file, now);
+    const wkt2 =
+      'GEOGCRS["NAD83",DATUM["North American Datum 1983",ELLIPSOID["GRS 1980",6378137,298.257222101]],CS[ellipsoidal,2],AXIS["lat",north],AXIS["lon",east],ANGLEUNIT["degree",0.0174532925199433]]';
+    execFileSync('sqlite3', [
+      file,
+      `ALTER TABLE gpkg_spatial_ref_sys ADD COLUMN definition_12_063 TEXT; UPDATE gpkg_spatial_ref_sys SET organization='NONE', definition='undefined', definition_12_063='${wkt2}' WHERE srs_id=32626`,
+    ]);
+    const { table } = await openOne(file);
+    expect((table as Layer).crs?.code).toBe('EPSG:4269');
+  });
+
   it('does not half-write when a layer breaks in the middle', async () => {
     const broken: Layer = {
       ...points('a', 1),

@@ -1,4 +1,14 @@
 export * from './byte-source.ts';
+export {
+  type Contents,
+  lookAmong,
+  lookInside,
+  type Opened,
+  type OtherFile,
+  openAmong,
+  openSource,
+  withDamage,
+} from './contents.ts';
 export { type DelimitedOptions, writeDelimited } from './delimited/write.ts';
 export { writeFlatgeobuf } from './flatgeobuf/write.ts';
 export { type GeojsonOptions, writeGeojson } from './geojson/write.ts';
@@ -8,21 +18,7 @@ export { writeGeoparquet } from './geoparquet/write.ts';
 export { gmlSchema, writeGml } from './gml/write.ts';
 export { writeGpx } from './gpx/write.ts';
 export { writeKml } from './kml/write.ts';
-export {
-  type Capabilities,
-  type Contents,
-  type Format,
-  formatOf,
-  formats,
-  lookAmong,
-  lookInside,
-  type OpenContext,
-  type Opened,
-  type OtherFile,
-  openAmong,
-  openSource,
-  withDamage,
-} from './register.ts';
+export { type Capabilities, type Format, formatOf, formats, type OpenContext } from './register.ts';
 export { writeDbase, writeShapefile } from './shapefile/write.ts';
 export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './sqlite.ts';
 export { writeTopojson } from './topojson/write.ts';

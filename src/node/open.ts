@@ -3,7 +3,7 @@ import { basename, dirname, join, relative, sep } from 'node:path';
 import { IsomericError, placed } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import type { Surroundings } from '../formats/byte-source.ts';
-import { type Contents, lookAmong, lookInside, type Opened, withDamage } from '../formats/register.ts';
+import { type Contents, lookAmong, lookInside, type Opened, withDamage } from '../formats/contents.ts';
 import { remoteSource } from '../sources/files/remote.ts';
 import { fileSource } from './bytes.ts';
 import { nodeSqlite } from './sqlite.ts';

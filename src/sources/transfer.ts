@@ -1,4 +1,5 @@
 import { IsomericError } from '../core/errors.ts';
+import { withPatience } from './patience.ts';
 import { type Receipt, withoutSecrets } from './receipt.ts';
 import type { Store } from './store.ts';
 
@@ -49,30 +50,16 @@ function failure(
   return new IsomericError(code, words, { place: { file: withoutSecrets(request.url) }, advice, cause });
 }
 
-/** Rejects when nothing happens for `patience` milliseconds: the built-in fetch waits forever on some dead connections. */
-async function inTime<T>(work: Promise<T>, patience: number, request: Request): Promise<T> {
-  let timer: ReturnType<typeof setTimeout> | undefined;
-  try {
-    return await Promise.race([
-      work,
-      new Promise<never>((_, reject) => {
-        timer = setTimeout(
-          () =>
-            reject(
-              failure(
-                'source-silent',
-                request,
-                `${request.what}: no answer for ${Math.round(patience / 1000)} seconds.`,
-                'The service may be down: try again later.',
-              ),
-            ),
-          patience,
-        );
-      }),
-    ]);
-  } finally {
-    clearTimeout(timer);
-  }
+/** Waits for work, but not longer than the source's patience. */
+function inTime<T>(work: Promise<T>, patience: number, request: Request): Promise<T> {
+  return withPatience(work, patience, () =>
+    failure(
+      'source-silent',
+      request,
+      `${request.what}: no answer for ${Math.round(patience / 1000)} seconds.`,
+      'The service may be down: try again later.',
+    ),
+  );
 }
 
 async function connect(

@@ -1,7 +1,7 @@
 import type { Account } from '../core/account.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Table } from '../core/layer/layer.ts';
-import type { Opened } from '../formats/register.ts';
+import type { Opened } from '../formats/contents.ts';
 import type { Store } from '../sources/store.ts';
 
 /** Told what happens, as it happens; the command line prints it, tests collect it. */

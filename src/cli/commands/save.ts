@@ -10,7 +10,7 @@ import {
   selectColumns,
   type Table,
 } from '../../core/index.ts';
-import type { Opened } from '../../formats/register.ts';
+import type { Opened } from '../../formats/contents.ts';
 import { writingFormatFor, writingFormats } from '../../formats/writing/register.ts';
 import { type OpenOptions, openPath, saverFor } from '../../node/index.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';

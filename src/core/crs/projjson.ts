@@ -10,6 +10,11 @@ function node(keyword: string, ...values: (string | number | WktNode | undefined
   return { keyword, values: values.filter((value) => value !== undefined) };
 }
 
+/** A name or code as text; anything else is none. */
+function word(value: unknown, missing: string): string {
+  return typeof value === 'string' || typeof value === 'number' ? String(value) : missing;
+}
+
 function object(value: unknown): Json | undefined {
   return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : undefined;
 }
@@ -29,16 +34,16 @@ function unitNode(unit: unknown, keyword: string): WktNode | undefined {
   if (unit === 'unity') return node('SCALEUNIT', 'unity', 1);
   const own = object(unit);
   if (typeof own?.conversion_factor !== 'number') return undefined;
-  const type = String(own.type ?? keyword)
+  const type = word(own.type, keyword)
     .replace('AngularUnit', 'ANGLEUNIT')
     .replace('LinearUnit', 'LENGTHUNIT')
     .replace('ScaleUnit', 'SCALEUNIT');
-  return node(type, String(own.name ?? 'unnamed'), own.conversion_factor);
+  return node(type, word(own.name, 'unnamed'), own.conversion_factor);
 }
 
 function idNode(crs: Json): WktNode | undefined {
   const id = object(crs.id) ?? object((crs.ids as unknown[] | undefined)?.[0]);
-  return id === undefined ? undefined : node('ID', String(id.authority), String(id.code));
+  return id === undefined ? undefined : node('ID', word(id.authority, ''), word(id.code, ''));
 }
 
 function axesUnit(crs: Json, keyword: string): WktNode | undefined {
@@ -63,21 +68,30 @@ function geographicNode(crs: Json, keyword: string): WktNode {
     typeof longitude === 'number' ? longitude : ((amount(longitude, 'ANGLEUNIT') ?? 0) as number) / degree;
   return node(
     keyword,
-    String(crs.name ?? 'unnamed'),
+    word(crs.name, 'unnamed'),
     node(
       object(crs.datum) === undefined ? 'ENSEMBLE' : 'DATUM',
-      String(datum?.name ?? 'unknown'),
-      a === undefined ? undefined : node('ELLIPSOID', String(ellipsoid?.name ?? 'unnamed'), a, inverse),
+      word(datum?.name, 'unknown'),
+      a === undefined ? undefined : node('ELLIPSOID', word(ellipsoid?.name, 'unnamed'), a, inverse),
     ),
-    node(
-      'PRIMEM',
-      String(meridian?.name ?? 'Greenwich'),
-      meridianDegrees,
-      node('ANGLEUNIT', 'degree', degree),
-    ),
+    node('PRIMEM', word(meridian?.name, 'Greenwich'), meridianDegrees, node('ANGLEUNIT', 'degree', degree)),
     axesUnit(crs, 'ANGLEUNIT'),
     idNode(crs),
   );
+}
+
+/** The parameters of a conversion or transformation, each with its unit. */
+function parameterNodes(of: Json | undefined): WktNode[] {
+  const parameters = Array.isArray(of?.parameters) ? of.parameters : [];
+  return parameters.map((each) => {
+    const parameter = object(each);
+    return node(
+      'PARAMETER',
+      word(parameter?.name, ''),
+      typeof parameter?.value === 'number' ? parameter.value : undefined,
+      unitNode(parameter?.unit, 'LENGTHUNIT'),
+    );
+  });
 }
 
 /** A CRS in PROJJSON (the JSON form of ISO 19162) as a WKT 2 tree. */
@@ -89,24 +103,15 @@ export function wktFromProjjson(value: unknown): WktNode {
       return geographicNode(crs, 'GEOGCRS');
     case 'ProjectedCRS': {
       const conversion = object(crs.conversion);
-      const parameters = Array.isArray(conversion?.parameters) ? conversion.parameters : [];
       return node(
         'PROJCRS',
-        String(crs.name ?? 'unnamed'),
+        word(crs.name, 'unnamed'),
         geographicNode(object(crs.base_crs) ?? {}, 'BASEGEOGCRS'),
         node(
           'CONVERSION',
-          String(conversion?.name ?? 'unnamed'),
-          node('METHOD', String(object(conversion?.method)?.name ?? '')),
-          ...parameters.map((each) => {
-            const parameter = object(each);
-            return node(
-              'PARAMETER',
-              String(parameter?.name ?? ''),
-              typeof parameter?.value === 'number' ? parameter.value : undefined,
-              unitNode(parameter?.unit, 'LENGTHUNIT'),
-            );
-          }),
+          word(conversion?.name, 'unnamed'),
+          node('METHOD', word(object(conversion?.method)?.name, '')),
+          ...parameterNodes(conversion),
         ),
         axesUnit(crs, 'LENGTHUNIT'),
         idNode(crs),
@@ -114,33 +119,25 @@ export function wktFromProjjson(value: unknown): WktNode {
     }
     case 'BoundCRS': {
       const transformation = object(crs.transformation);
-      const parameters = Array.isArray(transformation?.parameters) ? transformation.parameters : [];
       return node(
         'BOUNDCRS',
         node('SOURCECRS', wktFromProjjson(crs.source_crs)),
         node(
           'ABRIDGEDTRANSFORMATION',
-          String(transformation?.name ?? 'unnamed'),
-          node('METHOD', String(object(transformation?.method)?.name ?? '')),
-          ...parameters.map((each) => {
-            const parameter = object(each);
-            return node(
-              'PARAMETER',
-              String(parameter?.name ?? ''),
-              typeof parameter?.value === 'number' ? parameter.value : undefined,
-            );
-          }),
+          word(transformation?.name, 'unnamed'),
+          node('METHOD', word(object(transformation?.method)?.name, '')),
+          ...parameterNodes(transformation),
         ),
       );
     }
     case 'CompoundCRS': {
       const components = Array.isArray(crs.components) ? crs.components : [];
-      return node('COMPOUNDCRS', String(crs.name ?? 'unnamed'), wktFromProjjson(components[0]));
+      return node('COMPOUNDCRS', word(crs.name, 'unnamed'), wktFromProjjson(components[0]));
     }
   }
   throw new IsomericError(
     'crs-kind-unsupported',
-    `A CRS of the type ${String(crs?.type ?? 'none')} is not read.`,
+    `A CRS of the type ${word(crs?.type, 'none')} is not read.`,
     {
       advice: 'Geographic, projected, bound and compound CRSs are; or give the CRS by code.',
     },

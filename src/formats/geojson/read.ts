@@ -219,6 +219,16 @@ function feature(
   if (!typed) json.fail('An element of “features” is no Feature', start);
 }
 
+/** Passes or reads the next feature; true when another one follows. */
+function next(json: JsonBytes, head: Head, on: Parameters<typeof feature>[2]): boolean {
+  if (head.form === 'collection') {
+    feature(json, head.form, on);
+    return json.moreElements();
+  }
+  document(json, on);
+  return nextDocument(json);
+}
+
 function eachProperty(json: JsonBytes, use: () => void): void {
   if (json.next() === 110) {
     json.word('null');
@@ -268,14 +278,7 @@ async function survey(source: ByteSource): Promise<Survey> {
         else if (!Number.isSafeInteger(json.number())) textIds++;
       },
     };
-    const one = () => {
-      if (head.form === 'collection') {
-        feature(json, head.form, on);
-        return json.moreElements();
-      }
-      document(json, on);
-      return nextDocument(json);
-    };
+    const one = () => next(json, head, on);
     let more = head.some;
     while (more) {
       const idsBefore = ids;
@@ -364,14 +367,7 @@ async function* readBatches(
   };
   try {
     const head = await readHead(feed);
-    const one = () => {
-      if (head.form === 'collection') {
-        feature(json, head.form, on);
-        return json.moreElements();
-      }
-      document(json, on);
-      return nextDocument(json);
-    };
+    const one = () => next(json, head, on);
     let more = head.some;
     while (more) {
       mark = builder.mark();

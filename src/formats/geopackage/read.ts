@@ -145,14 +145,19 @@ function crsOf(database: SqliteDatabase, id: number, findings: Finding[], table:
     });
     return null;
   }
+  // The extension for WKT 2 adds a second definition, which may be the only one.
+  const second = all(database, 'PRAGMA table_info(gpkg_spatial_ref_sys)').some(
+    ([, name]) => name === 'definition_12_063',
+  );
   const [row] = all(
     database,
-    'SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id=?',
+    `SELECT organization, organization_coordsys_id, definition${second ? ', definition_12_063' : ''} FROM gpkg_spatial_ref_sys WHERE srs_id=?`,
     [id],
   );
+  const text = [row?.[2], row?.[3]].find((each) => typeof each === 'string' && !/^(undefined)?$/i.test(each));
   try {
     const known = row !== undefined && /^epsg$/i.test(String(row[0])) ? crsByEpsg(Number(row[1])) : null;
-    return known ?? crsFromText(String(row?.[2] ?? ''));
+    return known ?? crsFromText(String(text ?? ''));
   } catch (error) {
     if (!(error instanceof IsomericError)) throw error;
     findings.push({

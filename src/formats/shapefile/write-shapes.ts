@@ -7,8 +7,8 @@ const noMeasure = -1.7976931348623157e308;
 
 /** Writes one .shp and its .shx. Shape types and layouts: the white paper of July 1998. */
 export class ShapeWriter {
-  private readonly shp: ByteSink;
-  private readonly shx: ByteSink;
+  private readonly main: ByteSink;
+  private readonly index: ByteSink;
   /** 1 points, 3 lines, 5 areas, 8 multi-points. */
   private readonly shape: 1 | 3 | 5 | 8;
   private readonly z: boolean;
@@ -24,15 +24,15 @@ export class ShapeWriter {
   private view = new DataView(this.bytes.buffer);
   private readonly entry = new Uint8Array(8);
 
-  constructor(shp: ByteSink, shx: ByteSink, shape: 1 | 3 | 5 | 8, z: boolean, m: boolean) {
-    this.shp = shp;
-    this.shx = shx;
+  constructor(main: ByteSink, index: ByteSink, shape: 1 | 3 | 5 | 8, z: boolean, m: boolean) {
+    this.main = main;
+    this.index = index;
     this.shape = shape;
     this.z = z;
     this.m = m;
     this.type = shape + (z ? 10 : m ? 20 : 0);
-    shp.write(new Uint8Array(100));
-    shx.write(new Uint8Array(100));
+    main.write(new Uint8Array(100));
+    index.write(new Uint8Array(100));
   }
 
   /** Adds the parts of feature i that belong to this set; without any, a null shape. */
@@ -48,10 +48,10 @@ export class ShapeWriter {
     this.view.setInt32(0, this.records);
     this.view.setInt32(4, length / 2);
     const entry = new DataView(this.entry.buffer);
-    entry.setInt32(0, this.shp.length / 2);
+    entry.setInt32(0, this.main.length / 2);
     entry.setInt32(4, length / 2);
-    this.shx.write(this.entry);
-    this.shp.write(this.bytes.subarray(0, 8 + length));
+    this.index.write(this.entry);
+    this.main.write(this.bytes.subarray(0, 8 + length));
   }
 
   private room(bytes: number): void {
@@ -189,7 +189,7 @@ export class ShapeWriter {
   }
 
   finish(): void {
-    for (const sink of [this.shp, this.shx]) {
+    for (const sink of [this.main, this.index]) {
       const head = new DataView(new ArrayBuffer(100));
       head.setInt32(0, 9994);
       head.setInt32(24, sink.length / 2);

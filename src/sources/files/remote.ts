@@ -1,6 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
+import { withPatience } from '../patience.ts';
 import { withoutSecrets } from '../receipt.ts';
 
 /** What is fetched at first: enough to tell formats apart and to hold most headers. */
@@ -35,29 +36,10 @@ export async function remoteSource(
   const fail = (code: string, words: string, advice: string, cause?: unknown) =>
     new IsomericError(code, words, { place: { file: shown }, advice, cause });
 
-  const inTime = async <T>(work: Promise<T>): Promise<T> => {
-    let timer: ReturnType<typeof setTimeout> | undefined;
-    try {
-      return await Promise.race([
-        work,
-        new Promise<never>((_, reject) => {
-          timer = setTimeout(
-            () =>
-              reject(
-                fail(
-                  'source-silent',
-                  `No answer for ${Math.round(patience / 1000)} seconds.`,
-                  'Try again later.',
-                ),
-              ),
-            patience,
-          );
-        }),
-      ]);
-    } finally {
-      clearTimeout(timer);
-    }
-  };
+  const inTime = <T>(work: Promise<T>) =>
+    withPatience(work, patience, () =>
+      fail('source-silent', `No answer for ${Math.round(patience / 1000)} seconds.`, 'Try again later.'),
+    );
 
   const request = async (range: string | null): Promise<Response> => {
     traffic.requests++;

@@ -1,0 +1,330 @@
+import { IsomericError } from '../core/errors.ts';
+import type { Finding } from '../core/findings.ts';
+import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import type { ByteSource, Surroundings } from './byte-source.ts';
+import { compressionOf } from './compressed/sniff.ts';
+import { layerFromColumns } from './geometry-columns.ts';
+import { baseName, ending } from './names.ts';
+import { type Format, formatOf, formats, type OpenContext } from './register.ts';
+import { isZip } from './zip/sniff.ts';
+
+/** One layer or table, with where it came from. */
+export interface Opened {
+  table: Layer | Table;
+  format: string;
+  /** Path within the archive or folder that was opened; empty for the file itself. */
+  within: string;
+  /** Files that belong together and make it, as they are called beside each other; empty for a single file. */
+  parts: readonly string[];
+}
+
+/** A file among others that is no layer, and why. */
+export interface OtherFile {
+  path: string;
+  size: number;
+  why: string;
+  /** Set when it is a layer that cannot be read. */
+  damage?: Finding;
+}
+
+/** What is in a file, an archive or a folder. */
+export interface Contents {
+  layers: Opened[];
+  others: OtherFile[];
+}
+
+/** Deepest nesting of archives in archives that is opened. */
+const deepest = 4;
+
+/** Endings of the parts of multi-file formats that are no layers themselves, with the ending that leads them. */
+const partOf: Record<string, string> = {
+  dbf: 'shp',
+  dbt: 'shp',
+  fpt: 'shp',
+  prj: 'shp',
+  cpg: 'shp',
+  shx: 'shp',
+  sbn: 'shp',
+  sbx: 'shp',
+  qix: 'shp',
+  xsd: 'gml',
+};
+/** Texts that go with data and are none. */
+const texts = new Set(['xml', 'txt', 'pdf', 'md', 'html', 'htm', 'prj', 'cpg', 'log', 'yaml', 'yml']);
+
+function stem(path: string): string {
+  return path.replace(/\.[^./]*$/, '').toLowerCase();
+}
+
+/** The file that leads a part (`wards.shp` of `wards.dbf`), when it is there; null for all that is no part. */
+function leaderOf(path: string, stems: ReadonlyMap<string, ReadonlySet<string>>): string | null {
+  // `wards.shp.xml` goes with `wards.shp`.
+  const described = /^(.*)\.shp\.xml$/i.exec(path);
+  if (described !== null) return stems.get(described[1].toLowerCase())?.has('shp') ? 'shp' : null;
+  const leader = partOf[ending(path)];
+  return leader !== undefined && stems.get(stem(path))?.has(leader) ? leader : null;
+}
+
+/** Endings that stand beside each other under every stem. */
+function stemsOf(paths: readonly string[]): Map<string, Set<string>> {
+  const stems = new Map<string, Set<string>>();
+  for (const path of paths) {
+    const endings = stems.get(stem(path));
+    if (endings === undefined) stems.set(stem(path), new Set([ending(path)]));
+    else endings.add(ending(path));
+  }
+  return stems;
+}
+
+const fileName = (path: string) => path.slice(path.lastIndexOf('/') + 1);
+
+/** The files that belong to one, itself first. */
+function partsOf(path: string, all: readonly string[]): string[] {
+  const parts = all.filter(
+    (other) =>
+      other !== path &&
+      ((stem(other) === stem(path) && partOf[ending(other)] === ending(path)) ||
+        other.toLowerCase() === `${path.toLowerCase()}.xml`),
+  );
+  return parts.length === 0 ? [] : [path, ...parts].map(fileName);
+}
+
+/** Opens a source by its content, whatever its name says: all layers in it, or those of `inside` in an archive. */
+export async function openSource(source: ByteSource, context: OpenContext, inside = ''): Promise<Opened[]> {
+  return withDamage(await lookInside(source, context, inside));
+}
+
+/**
+ * What is in a source, by its content. Archives are gone through as if they were folders, compressed files as if they
+ * were not. Layers get findings for a wrong ending.
+ *
+ * @param inside a path in the archive; `outer.zip/inner.zip/wards.shp` goes on into archives inside
+ */
+export async function lookInside(
+  source: ByteSource,
+  context: OpenContext,
+  inside = '',
+  depth = 0,
+): Promise<Contents> {
+  if (source.size === 0)
+    throw new IsomericError('file-empty', 'The file is empty.', {
+      place: { file: source.name },
+      advice: 'Get it again.',
+    });
+  if (depth > deepest) {
+    throw new IsomericError('archive-deep', `Archives are nested more than ${deepest} deep.`, {
+      place: { file: source.name },
+      advice: 'Such archives are not opened.',
+    });
+  }
+  const head = await source.bytes(0, 8);
+  if (isZip(head)) return lookIntoArchive(source, context, inside, depth);
+  const compression = compressionOf(head);
+  if (compression !== null) {
+    const { openCompressed } = await import('./compressed/compressed.ts');
+    const inner = await openCompressed(source, compression);
+    return lookInside(inner, { ...context, around: null, path: fileName(inner.name) }, inside, depth + 1);
+  }
+  const format = await formatOf(source);
+  if (format === undefined) throw unknownFormat(source);
+  const tables = await openTables(format, source, context);
+  const parts = context.around === null ? [] : partsOf(context.path, await context.around.list());
+  const layers = tables.map((table) => ({
+    table,
+    format: format.name,
+    within: '',
+    parts,
+  }));
+  return { layers, others: [] };
+}
+
+function unknownFormat(source: ByteSource): IsomericError {
+  const leader = partOf[ending(source.name)];
+  return new IsomericError('format-unknown', 'Its contents are of no format that Isomeric reads.', {
+    place: { file: source.name },
+    advice:
+      leader !== undefined && ending(source.name) !== 'dbf'
+        ? `A .${ending(source.name)} is a part of a set: open the .${leader} beside it.`
+        : `It reads: ${formats.map((known) => known.title).join(', ')}, also in zip archives, gzip and bzip2.`,
+  });
+}
+
+/** Opens what a format finds; tables whose columns hold geometry become layers. */
+async function openTables(
+  format: Format,
+  source: ByteSource,
+  context: OpenContext,
+): Promise<(Layer | Table)[]> {
+  const tables = await format.open(source, context);
+  const end = ending(source.name);
+  const wrong =
+    end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
+  const finding: Finding = {
+    code: 'ending-wrong',
+    severity: 'note',
+    words: `${source.name}: the name says .${end}, the contents are ${format.title}.`,
+  };
+  return Promise.all(
+    tables.map(async (table) => {
+      const own = wrong ? { ...table, findings: [finding, ...table.findings] } : table;
+      return isLayer(own) ? own : ((await layerFromColumns(own, context.geometry)) ?? own);
+    }),
+  );
+}
+
+async function lookIntoArchive(
+  source: ByteSource,
+  context: OpenContext,
+  inside: string,
+  depth: number,
+): Promise<Contents> {
+  const { openZip } = await import('./zip/zip.ts');
+  const around = await openZip(source);
+  const all = await around.list();
+  const wanted = inside === '' ? all : all.filter((path) => path === inside || path.startsWith(`${inside}/`));
+  if (wanted.length === 0) {
+    const archive = all.find((path) => inside.startsWith(`${path}/`));
+    if (archive !== undefined) {
+      const inner = await lookInside(
+        await around.open(archive),
+        { ...context, around, path: archive },
+        inside.slice(archive.length + 1),
+        depth + 1,
+      );
+      return under(archive, inner);
+    }
+    throw new IsomericError('archive-path', `There is no “${inside}” in the archive.`, {
+      place: { file: source.name },
+      advice: `It holds: ${all.slice(0, 12).join(', ')}.`,
+    });
+  }
+  const contents = await lookAmong(around, wanted, context, depth);
+  // The one document of a .kmz is called doc.kml in all of them: the archive's own name says more.
+  if (ending(source.name) === 'kmz')
+    for (const each of contents.layers)
+      if (each.table.name === 'doc') each.table = { ...each.table, name: baseName(source.name) };
+  return contents;
+}
+
+/** The same contents, seen from one folder or archive further out. */
+function under(prefix: string, contents: Contents): Contents {
+  const within = (path: string) => (path === '' ? prefix : `${prefix}/${path}`);
+  return {
+    layers: contents.layers.map((each) => ({ ...each, within: within(each.within) })),
+    others: contents.others.map((each) => ({ ...each, path: within(each.path) })),
+  };
+}
+
+/** Opens every layer among files that stand beside each other (a folder, an archive), parts grouped. */
+export async function openAmong(
+  around: Surroundings,
+  paths: readonly string[],
+  context: Omit<OpenContext, 'around' | 'path'>,
+): Promise<Opened[]> {
+  return withDamage(await lookAmong(around, paths, context));
+}
+
+/** The layers, the first of them with findings for what beside them cannot be read: so it is not passed over. */
+export function withDamage({ layers, others }: Contents): Opened[] {
+  const told = others.flatMap(({ damage }) => (damage === undefined ? [] : [damage]));
+  if (told.length === 0) return layers;
+  const [first, ...rest] = layers;
+  return [{ ...first, table: { ...first.table, findings: [...told, ...first.table.findings] } }, ...rest];
+}
+
+/**
+ * What files that stand beside each other hold, parts grouped, the rest listed. One damaged file does not hide the
+ * others; when nothing can be opened, it is the error.
+ */
+export async function lookAmong(
+  around: Surroundings,
+  paths: readonly string[],
+  context: Omit<OpenContext, 'around' | 'path'>,
+  depth = 0,
+): Promise<Contents> {
+  const all = await around.list();
+  const stems = stemsOf(paths);
+  const contents: Contents = { layers: [], others: [] };
+  const failures: IsomericError[] = [];
+  for (const path of paths) {
+    if (leaderOf(path, stems) !== null) continue;
+    try {
+      await lookAtOne(around, path, all, context, depth, contents);
+    } catch (error) {
+      if (!(error instanceof IsomericError)) throw error;
+      const failure = error.at({ file: path });
+      failures.push(failure);
+      contents.others.push({
+        path,
+        size: (await around.open(path)).size,
+        why: 'damaged',
+        damage: { code: failure.code, severity: 'error', words: failure.sentence },
+      });
+    }
+  }
+  if (contents.layers.length === 0 && failures.length > 0) throw failures[0];
+  if (contents.layers.length === 0) {
+    throw new IsomericError('no-layers', 'No layer or table is in it.', {
+      advice: paths.length === 0 ? 'It holds no file.' : `It holds: ${paths.slice(0, 12).join(', ')}.`,
+    });
+  }
+  return contents;
+}
+
+async function lookAtOne(
+  around: Surroundings,
+  path: string,
+  all: readonly string[],
+  context: Omit<OpenContext, 'around' | 'path'>,
+  depth: number,
+  contents: Contents,
+): Promise<void> {
+  const source = await around.open(path);
+  const other = (why: string) => contents.others.push({ path, size: source.size, why });
+  if (source.size === 0) {
+    other('empty');
+    return;
+  }
+  const head = await source.bytes(0, 8);
+  if (isZip(head) || compressionOf(head) !== null) {
+    const inner = under(path, await lookInside(source, { ...context, around, path }, '', depth + 1));
+    contents.layers.push(...inner.layers);
+    contents.others.push(...inner.others);
+    return;
+  }
+  const format = await formatOf(source);
+  const end = ending(path);
+  if (format === undefined || (format.name === 'delimited' && texts.has(end) && end !== 'txt')) {
+    const leader = partOf[end];
+    if (leader !== undefined) other(`part of a set whose .${leader} is missing`);
+    else other(texts.has(end) ? 'text' : 'not read');
+    return;
+  }
+  const own = { ...context, around, path };
+  let tables: (Layer | Table)[];
+  try {
+    tables = await openTables(format, source, own);
+  } catch (error) {
+    // A text that only looked like a table (a read-me) is no damaged file.
+    if (error instanceof IsomericError && format.name === 'delimited' && texts.has(end)) {
+      other('text');
+      return;
+    }
+    throw error;
+  }
+  const alone = end === 'dbf' && all.some((each) => stem(each) === stem(path) && ending(each) === 'shx');
+  const finding: Finding = {
+    code: 'part-missing',
+    severity: 'error',
+    words: `${path}: there is no .shp beside it, so only the attributes can be read.`,
+    repair: 'get the whole set again',
+  };
+  contents.layers.push(
+    ...tables.map((table) => ({
+      table: alone ? { ...table, findings: [finding, ...table.findings] } : table,
+      format: format.name,
+      within: path,
+      parts: partsOf(path, all),
+    })),
+  );
+}
