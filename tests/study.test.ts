@@ -23,7 +23,7 @@ describe('the demo study', () => {
 
   it('delivers a GeoPackage that another SQLite program opens, with all rows and sound indexes', () => {
     expect(sqlite(package_, 'pragma integrity_check')).toBe('ok');
-    expect(sqlite(package_, 'pragma application_id; pragma user_version')).toBe(`${0x47504b47}\n10300`);
+    expect(sqlite(package_, 'pragma application_id; pragma user_version')).toBe(`${0x47504b47}\n10400`);
     for (const [layer, count] of Object.entries({
       wards: 37,
       roads: 76,

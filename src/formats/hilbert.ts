@@ -31,14 +31,16 @@ export function hilbertNumber(x: number, y: number): number {
 /** Hilbert number of the middle of a box within a whole extent; the last number for an empty box. */
 export function hilbertOfBox(box: Box, extent: Box): number {
   if (!(box[0] <= box[2] && box[1] <= box[3])) return 2 ** 32 - 1;
-  const cell = (low: number, high: number, from: number, end: number) =>
-    end > from
-      ? Math.max(0, Math.min(side, Math.floor((side * ((low + high) / 2 - from)) / (end - from))))
-      : 0;
   return hilbertNumber(
-    cell(box[0], box[2], extent[0], extent[2]),
-    cell(box[1], box[3], extent[1], extent[3]),
+    cell((box[0] + box[2]) / 2, extent[0], extent[2]),
+    cell((box[1] + box[3]) / 2, extent[1], extent[3]),
   );
+}
+
+function cell(middle: number, from: number, end: number): number {
+  if (!(end > from)) return 0;
+  const at = Math.floor((side * (middle - from)) / (end - from));
+  return Math.max(0, Math.min(side, at));
 }
 
 /** Positions 0 … n − 1 in the order of their keys; equal keys keep their order. Two passes of sixteen bits each. */

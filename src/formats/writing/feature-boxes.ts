@@ -67,7 +67,16 @@ export class FeatureBoxes {
   order(): Uint32Array {
     const keys = new Uint32Array(this.count);
     const box = emptyBox();
-    for (let k = 0; k < this.count; k++) keys[k] = hilbertOfBox(this.get(k, box), this.extent);
+    for (let c = 0, k = 0; c < this.chunks.length; c++) {
+      const chunk = this.chunks[c];
+      for (let at = 0; at < chunk.length && k < this.count; at += 4, k++) {
+        box[0] = chunk[at];
+        box[1] = chunk[at + 1];
+        box[2] = chunk[at + 2];
+        box[3] = chunk[at + 3];
+        keys[k] = hilbertOfBox(box, this.extent);
+      }
+    }
     return orderOf(keys);
   }
 }
