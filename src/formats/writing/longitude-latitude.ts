@@ -15,6 +15,16 @@ export function inWgs84(layer: Layer, format: string, account?: Account): Layer 
     );
   }
   if (sameCrs(layer.crs, wgs84())) return layer;
+  const brought = reproject(layer, wgs84());
   account?.notes.push(`Brought from ${crsLabel(layer.crs)} to WGS 84, as ${format} asks.`);
-  return reproject(layer, wgs84());
+  return {
+    ...brought,
+    async *batches(options) {
+      yield* brought.batches(options);
+      // Which datum shift was used, and what had no image, belongs to what is told of the writing.
+      const own = brought.accounts[brought.accounts.length - 1];
+      for (const note of own.notes) if (account?.notes.includes(note) === false) account.notes.push(note);
+      account?.findings.push(...own.findings);
+    },
+  };
 }
