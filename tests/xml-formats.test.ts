@@ -136,6 +136,22 @@ describe('KML', () => {
     );
   });
 
+  it('names folders from the outside in, whether a Document stands around them or not', async () => {
+    const place = '<Placemark><Point><coordinates>1,2</coordinates></Point></Placemark>';
+    for (const [inside, folder] of [
+      [`<Folder><name>A</name>${place}</Folder>`, 'A'],
+      [`<Document><name>D</name><Folder><name>A</name>${place}</Folder></Document>`, 'A'],
+      [
+        `<Document><Document><name>B</name><Folder><name>C</name>${place}</Folder></Document></Document>`,
+        'B/C',
+      ],
+    ]) {
+      const [layer] = await open('x.kml', `<kml>${inside}</kml>`);
+      const { names, rows } = await everything(layer);
+      expect(rows[0][names.indexOf('folder')]).toBe(folder);
+    }
+  });
+
   it('tells what is damaged, and where', async () => {
     await expect(open('cut.kml', document.slice(0, 900))).rejects.toMatchObject({ code: 'xml-damaged' });
     await expect(open('cut.kml', document.replace('</Folder>', '</Foldr>'))).rejects.toMatchObject({

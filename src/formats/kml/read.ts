@@ -146,8 +146,9 @@ class Placemarks implements XmlHandler {
     }
     const parent = this.path[this.path.length - 1] ?? '';
     if (!this.inPlacemark) {
-      if (name === 'name' && (parent === 'Folder' || parent === 'Document'))
-        this.folders[this.folders.length - 1] = text.trim();
+      // The outermost Document is the file itself: its name says nothing of where in it a place stands.
+      const named = parent === 'Folder' || (parent === 'Document' && this.folders.length > 1);
+      if (name === 'name' && named) this.folders[this.folders.length - 1] = text.trim();
       else if (name === 'Folder' || name === 'Document') this.folders.pop();
       return;
     }
@@ -228,7 +229,7 @@ class Placemarks implements XmlHandler {
       kind = one === undefined ? Kind.Collection : one + 3;
     }
     this.seen.kinds |= 1 << kind;
-    const folder = this.folders.slice(1).filter((each) => each !== '');
+    const folder = this.folders.filter((each) => each !== '');
     if (folder.length > 0) this.values.set('folder', folder.join('/'));
     const description = this.values.get('description');
     if (description !== undefined) this.fromTable(description);
