@@ -483,6 +483,21 @@ describe('GML of other writers', () => {
       );
   });
 
+  it.each([
+    ['urn:ogc:def:crs:EPSG::4326', [15, 120], [120, 15], []],
+    // Latitude cannot be 120: whoever wrote it put the longitude first all the same.
+    ['urn:ogc:def:crs:EPSG::4326', [120, 15], [120, 15], ['axis-order']],
+    ['urn:ogc:def:crs:EPSG::25832', [500_000, 5_600_000], [500_000, 5_600_000], []],
+    ['urn:ogc:def:crs:EPSG::25832', [5_600_000, 500_000], [500_000, 5_600_000], ['axis-order']],
+    ['http://www.opengis.net/def/crs/EPSG/0/3034', [2_700_000, 4_100_000], [4_100_000, 2_700_000], []],
+    ['EPSG:25832', [5_600_000, 500_000], [500_000, 5_600_000], ['axis-order']],
+  ])('coordinates that contradict their srsName are told: %s, %j', async (srs, pos, expected, told) => {
+    const document = `<c:S xmlns:c="urn:c" xmlns:gml="http://www.opengis.net/gml"><gml:featureMember><c:w><c:g><gml:Point srsName="${srs}"><gml:pos>${pos.join(' ')}</gml:pos></gml:Point></c:g></c:w></gml:featureMember></c:S>`;
+    const [layer] = await open({ 'w.gml': encode(document) });
+    expect((await everything(layer)).geometries).toEqual([{ type: 'Point', coordinates: expected }]);
+    expect(layer.findings.map((finding) => finding.code)).toEqual(told);
+  });
+
   it('types of a schema beside it go before what values look like', async () => {
     const schema = `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="w" type="c:wType"/><xs:complexType name="wType"><xs:complexContent><xs:extension base="gml:AbstractFeatureType"><xs:sequence><xs:element name="code" type="xs:string"/><xs:element name="share"><xs:simpleType><xs:restriction base="xs:decimal"/></xs:simpleType></xs:element><xs:element name="never" type="xs:date"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType></xs:schema>`;
     const document = encode(

@@ -45,6 +45,8 @@ interface FormatRules {
   reordered?: boolean;
   /** Vertices without a height get 0 where others have one. */
   filled?: boolean;
+  /** Coordinates must be degrees: what lies outside the CRS might be taken for the other order of axes. */
+  degrees?: boolean;
   /** Types whose values come back. */
   types?: FieldType[];
 }
@@ -68,7 +70,7 @@ const formats: FormatRules[] = [
   { name: 'x.parquet', collections: true, heights: true, empties: true, text: asIs, reordered: true },
   { name: 'x.kml', collections: true, heights: true, empties: false, text: inXml },
   { name: 'x.kmz', collections: true, heights: true, empties: false, text: inXml },
-  { name: 'x.gml', collections: true, heights: true, empties: false, text: inXml },
+  { name: 'x.gml', degrees: true, collections: true, heights: true, empties: false, text: inXml },
   { name: 'x.topojson', collections: true, heights: false, empties: true, text: asIs },
 ];
 
@@ -112,7 +114,11 @@ function geometriesFor(rules: FormatRules, count: number): fc.Arbitrary<(Geometr
         properAreas,
       )
     : anyGeometry({ collections: rules.collections });
-  const list = fc.array(any, { minLength: count, maxLength: count });
+  const list = fc
+    .array(any, { minLength: count, maxLength: count })
+    .map((geometries) =>
+      rules.degrees ? geometries.map((each) => JSON.parse(JSON.stringify(each), toDegrees)) : geometries,
+    );
   if (!rules.proper) return list;
   return list.map((geometries) => {
     const kind = kindOf(geometries.find((each) => each !== null) ?? null);
@@ -147,6 +153,10 @@ function hasHeights(geometry: GeometryObject | null): boolean {
   });
   return some;
 }
+
+/** Brings positions of up to a million into the range of latitudes. */
+const toDegrees = (_: string, value: unknown) =>
+  isPosition(value) ? value.map((each) => each * 8e-5) : value;
 
 const fillHeight = (_: string, value: unknown) =>
   isPosition(value) && value.length === 2 ? [...value, 0] : value;

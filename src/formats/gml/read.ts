@@ -2,7 +2,15 @@ import { counted } from '../../core/account.ts';
 import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
-import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
+import {
+  type Box,
+  emptyBox,
+  growBox,
+  isEmptyBox,
+  Kind,
+  type KindName,
+  kindNames,
+} from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
@@ -12,7 +20,7 @@ import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { type GeometryTroubles, GmlGeometry, geometryElements } from './geometry.ts';
 import { declaredTypes } from './schema.ts';
-import { readSrsName, type SrsRead } from './srs.ts';
+import { axesBorneOut, readSrsName, type SrsRead } from './srs.ts';
 
 /** Elements whose children are features. */
 const memberElements = new Set(['featureMember', 'featureMembers', 'member']);
@@ -25,7 +33,8 @@ interface FeatureType {
   count: number;
   kinds: number;
   ids: boolean;
-  srsNames: Set<string>;
+  /** Every srsName that geometries are under, with the box of their ordinates as they stand in the file. */
+  srsNames: Map<string, Box>;
   geometryFields: Set<string>;
   repeated: Set<string>;
 }
@@ -58,6 +67,7 @@ class Features implements XmlHandler {
   /** srsName and dimension of the collection, for geometries that name none. */
   private outerSrs = '';
   private featureSrs = '';
+  private currentSrs = '';
   private nil = false;
   private skipping = 0;
   readonly troubles: GeometryTroubles = { arcs: 0, unsupported: new Map(), damaged: 0 };
@@ -85,7 +95,7 @@ class Features implements XmlHandler {
         count: 0,
         kinds: 0,
         ids: false,
-        srsNames: new Set(),
+        srsNames: new Map(),
         geometryFields: new Set(),
         repeated: new Set(),
       };
@@ -155,7 +165,8 @@ class Features implements XmlHandler {
     const srs = attributes.srsName ?? (this.featureSrs || this.outerSrs);
     if (this.survey !== null) {
       if (this.path.length > this.at) type.geometryFields.add(this.path[this.at] ?? '');
-      if (!this.geometryDone) type.srsNames.add(srs);
+      if (!this.geometryDone && !type.srsNames.has(srs)) type.srsNames.set(srs, emptyBox());
+      this.currentSrs = srs;
     }
     if (other || this.geometryDone) {
       if (!other) this.surplus++;
@@ -231,6 +242,7 @@ class Features implements XmlHandler {
     if (this.survey === null) return;
     const array = this.builder.finish();
     this.type!.kinds |= 1 << array.kind[0];
+    growBox(this.type!.srsNames.get(this.currentSrs)!, array.boxOf(0));
   }
 
   private endFeature(): void {
@@ -287,6 +299,7 @@ export async function openGml(
     if (opened.length === 0) tellDocument(findings, source, survey, first.surplusGeometries);
     const schema: Field[] = type.fields.fields();
     const srs = srsOf(type, findings, source.name);
+    const exchanged = axesOf(type, findings, source.name);
     const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (type.kinds & (1 << k)) !== 0);
     if (type.repeated.size > 0)
       findings.push({
@@ -300,7 +313,7 @@ export async function openGml(
       const reader = new Features(
         survey.types,
         { wanted: type.name, maker },
-        (name) => readSrs(name)?.exchanged ?? false,
+        (name) => exchanged.get(name) ?? false,
       );
       yield* readXml(source, reader, () => maker.take());
       yield* maker.take(true);
@@ -309,6 +322,24 @@ export async function openGml(
     opened.push(geometry ? { ...common, crs: srs, kinds } : common);
   }
   return opened;
+}
+
+/** For every srsName of a feature type, whether its ordinates are to be exchanged. What contradicts the name is told. */
+function axesOf(type: FeatureType, findings: Finding[], file: string): Map<string, boolean> {
+  const exchanged = new Map<string, boolean>();
+  for (const [name, box] of type.srsNames) {
+    const read = readSrs(name);
+    if (read === null) continue;
+    const borneOut = isEmptyBox(box) ? read.exchanged : axesBorneOut(read, box);
+    exchanged.set(name, borneOut);
+    if (borneOut === read.exchanged) continue;
+    findings.push({
+      code: 'axis-order',
+      severity: 'warning',
+      words: `${file}: under the srsName ${name.slice(0, 80)} coordinates should stand ${read.exchanged ? 'north before east' : 'east before north'}; they were read the other way round, because only so they lie in the area of ${crsLabel(read.crs)}.`,
+    });
+  }
+  return exchanged;
 }
 
 const srsCache = new Map<string, SrsRead | null>();
@@ -329,7 +360,7 @@ function readSrs(name: string): SrsRead | null {
 }
 
 function srsOf(type: FeatureType, findings: Finding[], file: string): Crs | null {
-  const names = [...type.srsNames].filter((name) => name !== '');
+  const names = [...type.srsNames.keys()].filter((name) => name !== '');
   let crs: Crs | null = null;
   for (const name of names) {
     const read = readSrs(name);

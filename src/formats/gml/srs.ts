@@ -1,5 +1,7 @@
-import type { Crs } from '../../core/crs/crs.ts';
+import { type Crs, geographicOf } from '../../core/crs/crs.ts';
 import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+import { transformer } from '../../core/crs/transformer.ts';
+import type { Box } from '../../core/geometry/geometry-array.ts';
 
 /** Projected CRSs of the EPSG registry whose first axis is the northing, as ranges of codes. */
 const northingFirst: readonly (readonly [number, number])[] = [
@@ -100,4 +102,45 @@ export function srsNameFor(crs: Crs): { name: string; exchanged: boolean } | nul
   if (code === null) return null;
   const name = `http://www.opengis.net/def/crs/EPSG/0/${code}`;
   return { name, exchanged: readSrsName(name).exchanged };
+}
+
+/** Degrees around the area of use of a CRS that still count as in it: areas are drawn roughly. */
+const margin = 1;
+
+/** Does a position lie where its CRS is meant for? Null when the registry does not say where that is. */
+function liesInArea(crs: Crs, x: number, y: number): boolean | null {
+  if (crs.area === undefined) return null;
+  const position = Float64Array.of(x, y);
+  if (crs.kind === 'projected') transformer(crs, geographicOf(crs)).transform(position);
+  const [lon, lat] = position;
+  const [west, south, east, north] = crs.area;
+  if (!(lat >= south - margin && lat <= north + margin)) return false;
+  // Areas across the antimeridian begin in the east.
+  return west <= east
+    ? lon >= west - margin && lon <= east + margin
+    : lon >= west - margin || lon <= east + margin;
+}
+
+/**
+ * The order of axes that the coordinates of a file bear out: that of the srsName, unless no corner of their box lies in
+ * the area of the CRS so, and every corner does the other way round.
+ *
+ * @param box least and greatest first and second ordinates as they stand in the file
+ */
+export function axesBorneOut(read: SrsRead, box: Box): boolean {
+  const { crs, exchanged } = read;
+  if (crs === null) return exchanged;
+  const corners = [
+    [box[0], box[1]],
+    [box[2], box[1]],
+    [box[0], box[3]],
+    [box[2], box[3]],
+    [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2],
+  ];
+  const inArea = (swap: boolean) =>
+    corners.map(([first, second]) =>
+      swap ? liesInArea(crs, second, first) : liesInArea(crs, first, second),
+    );
+  const nowhere = inArea(exchanged).every((inside) => inside === false);
+  return nowhere && inArea(!exchanged).every((inside) => inside === true) ? !exchanged : exchanged;
 }
