@@ -9,6 +9,7 @@ import type { Batch } from '../core/layer/batch.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
 import type { Column } from '../core/table/column.ts';
 import { requireField, type Schema } from '../core/table/schema.ts';
+import { crsMissing } from './layer-findings.ts';
 import { readWkb, sridOfWkb } from './wkb.ts';
 import { looksLikeWkt, readWktText, sridOf } from './wkt.ts';
 
@@ -154,13 +155,7 @@ export async function layerFromColumns(table: Table, asked?: string): Promise<La
     severity: 'note',
     words: `The geometry was made of ${names}${found.form === 'pair' && found.degrees ? ', taken as degrees on WGS 84' : ''}.`,
   });
-  if (crs === null)
-    findings.push({
-      code: 'crs-missing',
-      severity: 'warning',
-      words: `Nothing says the CRS of the geometry in ${names}.`,
-      repair: 'say which CRS it has',
-    });
+  if (crs === null) findings.push(crsMissing(`Nothing says the CRS of the geometry in ${names}.`));
   const kept = table.schema.map((_, c) => c).filter((c) => found.form === 'pair' || c !== found.column);
   const kinds: KindName[] | undefined = found.form === 'pair' ? ['Point'] : undefined;
   return {

@@ -2,6 +2,7 @@ import type { Box } from '../core/geometry/geometry-array.ts';
 
 /** Cells along one side of the grid on which places are ordered. */
 const side = 65_535;
+const last = 2 ** 32 - 1;
 
 /**
  * Number of a cell along the Hilbert curve of order 16 (x and y from 0 to 65,535), from 0 to 2³² − 1. Bit by bit, from
@@ -28,13 +29,17 @@ export function hilbertNumber(x: number, y: number): number {
   return number;
 }
 
-/** Hilbert number of the middle of a box within a whole extent; the last number for an empty box. */
+/**
+ * Hilbert number of the middle of a box within a whole extent. The last number is kept for empty boxes, so that in order
+ * they stand behind all others.
+ */
 export function hilbertOfBox(box: Box, extent: Box): number {
-  if (!(box[0] <= box[2] && box[1] <= box[3])) return 2 ** 32 - 1;
-  return hilbertNumber(
+  if (!(box[0] <= box[2] && box[1] <= box[3])) return last;
+  const number = hilbertNumber(
     cell((box[0] + box[2]) / 2, extent[0], extent[2]),
     cell((box[1] + box[3]) / 2, extent[1], extent[3]),
   );
+  return Math.min(number, last - 1);
 }
 
 function cell(middle: number, from: number, end: number): number {

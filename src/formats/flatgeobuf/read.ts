@@ -9,6 +9,7 @@ import type { Layer } from '../../core/layer/layer.ts';
 import { freeName } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import { ByteQueue, type ByteSource } from '../byte-source.ts';
+import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { type FeatureTroubles, readFeature } from './feature.ts';
 import { type FlatgeobufHeader, readHeader } from './header.ts';
@@ -31,27 +32,13 @@ function damaged(file: string, words: string, byte: number): IsomericError {
 function crsOf(header: FlatgeobufHeader, findings: Finding[], file: string): Crs | null {
   const { crs } = header;
   if (crs === null || (crs.code === 0 && crs.wkt === '')) {
-    findings.push({
-      code: 'crs-missing',
-      severity: 'warning',
-      words: `${file} does not say its CRS.`,
-      repair: 'say which CRS it has',
-    });
+    findings.push(crsMissing(`${file} does not say its CRS.`));
     return null;
   }
-  try {
+  return crsOrTold(file, findings, () => {
     const known = crs.code > 0 && /^(EPSG)?$/i.test(crs.org) ? crsByEpsg(crs.code) : null;
     return known ?? crsFromText(crs.wkt || `${crs.org}:${crs.code}`);
-  } catch (error) {
-    if (!(error instanceof IsomericError)) throw error;
-    findings.push({
-      code: 'crs-unreadable',
-      severity: 'warning',
-      words: `${file}: ${error.sentence}`,
-      repair: 'say which CRS it has',
-    });
-    return null;
-  }
+  });
 }
 
 /** Opens FlatGeobuf 3. With an index, a reading by box fetches the nodes and features that it needs and no more. */

@@ -8,6 +8,7 @@ import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { tellMixedKinds } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { utf16Of } from './encoding.ts';
 import { Feed } from './feed.ts';
@@ -338,13 +339,7 @@ export async function openGeojson(original: ByteSource): Promise<Layer[]> {
   const found = await survey(source);
   const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (found.kinds & (1 << k)) !== 0);
   const findings: Finding[] = [];
-  if (kinds.length > 1 && new Set(kinds.map((kind) => kind.replace('Multi', ''))).size > 1) {
-    findings.push({
-      code: 'mixed-kinds',
-      severity: 'note',
-      words: `Geometry kinds are mixed: ${kinds.join(', ')}.`,
-    });
-  }
+  tellMixedKinds(kinds, findings);
   const crs = found.head.crs ?? wgs84();
   return [
     {

@@ -10,6 +10,7 @@ import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { parseDate } from '../../core/table/time.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { crsOrTold } from '../layer-findings.ts';
 import { quoteName, type SqliteDatabase, type SqliteEngine, type SqlValue } from '../sqlite.ts';
 import { readWkb } from '../wkb.ts';
 
@@ -155,20 +156,10 @@ function crsOf(database: SqliteDatabase, id: number, findings: Finding[], table:
     [id],
   );
   const text = [row?.[2], row?.[3]].find((each) => typeof each === 'string' && !/^(undefined)?$/i.test(each));
-  try {
+  return crsOrTold(`The CRS of ${table} cannot be read`, findings, () => {
     const known = row !== undefined && /^epsg$/i.test(String(row[0])) ? crsByEpsg(Number(row[1])) : null;
     return known ?? crsFromText(String(text ?? ''));
-  } catch (error) {
-    if (!(error instanceof IsomericError)) throw error;
-    findings.push({
-      code: 'crs-unreadable',
-      severity: 'warning',
-      layer: table,
-      words: `The CRS of ${table} cannot be read: ${error.sentence}`,
-      repair: 'say which CRS it has',
-    });
-    return null;
-  }
+  });
 }
 
 async function* readBatches(

@@ -17,6 +17,7 @@ import type { Layer, Table } from '../../core/layer/layer.ts';
 import { freeName } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { readWkb } from '../wkb.ts';
 import { type ParquetColumn, parquetColumn, parsers, topLevel } from './columns.ts';
@@ -224,28 +225,13 @@ function crsOf(column: GeoColumn, findings: Finding[], file: string): Crs | null
   // Left out means longitude and latitude (GeoParquet 1.1, “crs”); null means unknown.
   if (column.crs === undefined) return wgs84();
   if (column.crs === null) {
-    findings.push({
-      code: 'crs-missing',
-      severity: 'warning',
-      words: `${file} says that its CRS is not known.`,
-      repair: 'say which CRS it has',
-    });
+    findings.push(crsMissing(`${file} says that its CRS is not known.`));
     return null;
   }
-  try {
+  return crsOrTold(file, findings, () => {
     const id = (column.crs as { id?: { authority?: string; code?: unknown } }).id;
-    if (id?.authority === 'OGC' && id.code === 'CRS84') return wgs84();
-    return crsFromProjjson(column.crs);
-  } catch (error) {
-    if (!(error instanceof IsomericError)) throw error;
-    findings.push({
-      code: 'crs-unreadable',
-      severity: 'warning',
-      words: `${file}: ${error.sentence}`,
-      repair: 'say which CRS it has',
-    });
-    return null;
-  }
+    return id?.authority === 'OGC' && id.code === 'CRS84' ? wgs84() : crsFromProjjson(column.crs);
+  });
 }
 
 /** The box of a row group by the statistics of its bounding columns; null when they do not say. */

@@ -16,6 +16,7 @@ import type { Layer, Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
+import { crsMissing, tellMixedKinds } from '../layer-findings.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { type GeometryTroubles, GmlGeometry, geometryElements } from './geometry.ts';
@@ -301,6 +302,7 @@ export async function openGml(
     const srs = srsOf(type, findings, source.name);
     const exchanged = axesOf(type, findings, source.name);
     const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (type.kinds & (1 << k)) !== 0);
+    tellMixedKinds(kinds, findings);
     if (type.repeated.size > 0)
       findings.push({
         code: 'values-repeated',
@@ -383,12 +385,7 @@ function srsOf(type: FeatureType, findings: Finding[], file: string): Crs | null
       });
   }
   if (names.length === 0 && type.kinds > 1)
-    findings.push({
-      code: 'crs-missing',
-      severity: 'warning',
-      words: `${file}: no srsName stands in it, so the CRS of ${type.name} is not known.`,
-      repair: 'say which CRS it has',
-    });
+    findings.push(crsMissing(`${file}: no srsName stands in it, so the CRS of ${type.name} is not known.`));
   return crs;
 }
 

@@ -6,6 +6,7 @@ import type { Layer } from '../../core/layer/layer.ts';
 import type { FieldType } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { tellMixedKinds } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
@@ -289,8 +290,7 @@ export async function openKml(source: ByteSource): Promise<Layer[]> {
       `Read from tables inside the descriptions: ${[...seen.fromTables].join(', ')}.`,
     );
   const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (seen.kinds & (1 << k)) !== 0);
-  if (new Set(kinds.map((kind) => kind.replace('Multi', ''))).size > 1)
-    note('mixed-kinds', `Geometry kinds are mixed: ${kinds.join(', ')}.`);
+  tellMixedKinds(kinds, findings);
   const schema = fields.fields();
   return [
     {

@@ -9,6 +9,7 @@ import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
 import { askedEncoding, encodingFromText } from '../encodings.ts';
+import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName, ending } from '../names.ts';
 import { DbaseColumns, type DbaseHeader, dbaseSchema, readDbaseHeader } from './dbase.ts';
 import { readShape, type ShapeTroubles, shapeClass } from './shapes.ts';
@@ -127,24 +128,10 @@ async function openSet(
   let crs: Crs | null = null;
   const prj = parts.get('prj');
   if (prj === undefined)
-    findings.push({
-      code: 'crs-missing',
-      severity: 'warning',
-      words: `${shp.name}: there is no .prj beside it, so its CRS is not known.`,
-      repair: 'say which CRS it has',
-    });
+    findings.push(crsMissing(`${shp.name}: there is no .prj beside it, so its CRS is not known.`));
   else {
-    try {
-      crs = crsFromText(new TextDecoder().decode(await wholeSource(prj, 100_000)));
-    } catch (error) {
-      if (!(error instanceof IsomericError)) throw error;
-      findings.push({
-        code: 'crs-unreadable',
-        severity: 'warning',
-        words: `${prj.name}: ${error.sentence}`,
-        repair: 'say which CRS it has',
-      });
-    }
+    const text = new TextDecoder().decode(await wholeSource(prj, 100_000));
+    crs = crsOrTold(prj.name, findings, () => crsFromText(text));
   }
   const dbf = parts.get('dbf') ?? null;
   let header: DbaseHeader | null = null;
