@@ -331,7 +331,7 @@ describe('delimited text', () => {
 
   it('reads a table of one column when its name says that it is one', async () => {
     const { table, rows } = await read('code\n0101\n0102\n');
-    expect(table.schema).toEqual([{ name: 'code', type: 'text' }]);
+    expect(table.schema).toEqual([{ name: 'code', type: 'text', role: 'code' }]);
     expect(rows).toEqual([['0101'], ['0102']]);
     await expect(
       openSource(sourceFromBytes(bytesOf('only words\nand more'), 'x.md'), alone),
@@ -354,6 +354,14 @@ describe('delimited text', () => {
         ),
         fc.integer({ min: 1, max: 30 }),
         async (rows, step) => {
+          // A word over nothing but figures is a second header row.
+          const figure = /^\s*[7,]+\s*$/;
+          fc.pre(
+            rows.length < 3 ||
+              !rows[0].some(
+                (cell, c) => !figure.test(cell) && rows.slice(1).every((row) => figure.test(row[c])),
+              ),
+          );
           const fields: Field[] = ['a', 'b', 'c'].map((name) => ({ name, type: 'text' }));
           const { columnsOf } = await import('./hand-made.ts');
           const table = tableOf({

@@ -1,5 +1,6 @@
 import { IsomericError } from '../core/errors.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
+import type { Mark } from '../core/table/marks.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
 import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
@@ -21,6 +22,8 @@ export interface OpenContext {
   encoding?: string;
   /** Columns that hold the geometry of tables (`lon, lat`, or one of WKT or WKB); `none`: tables stay tables. */
   geometry?: string;
+  /** Marks in place of figures, besides those that everybody uses. */
+  marks?: readonly Mark[];
 }
 
 export interface Format {
@@ -198,7 +201,10 @@ export const formats: readonly Format[] = [
     endings: ['csv', 'tsv', 'txt'],
     sniff: looksDelimited,
     open: async (source, context) =>
-      (await import('./delimited/read.ts')).openDelimited(source, context.encoding),
+      (await import('./delimited/read.ts')).openDelimited(source, {
+        encoding: context.encoding,
+        marks: context.marks,
+      }),
   },
 ];
 

@@ -1,7 +1,7 @@
 import type { ColumnBuilder } from '../core/table/column-builder.ts';
 import type { Field, FieldType } from '../core/table/schema.ts';
 import { parseDate, parseTimestamp } from '../core/table/time.ts';
-import { TypeGuess } from './delimited/types.ts';
+import { TypeGuess } from './type-guess.ts';
 
 const encoder = new TextEncoder();
 const scratch = new Uint8Array(256);

@@ -15,6 +15,10 @@ export interface ReadOptions {
 export interface Table {
   readonly name: string;
   readonly schema: Schema;
+  /** Readable title, when the source gave one. */
+  readonly title?: string;
+  /** What the source wrote above and below the rows. */
+  readonly notes?: readonly string[];
   /** Number of rows, when it is known without reading them. */
   readonly count?: number;
   /** Troubles seen when the source was opened. */

@@ -13,6 +13,8 @@ export class ColumnBuilder {
   private offsets: Uint32Array | null = null;
   private bytes: Uint8Array | null = null;
   private used = 0;
+  /** Made when the first mark comes. */
+  private marks: Uint8Array | null = null;
 
   constructor(type: FieldType) {
     this.type = type;
@@ -67,6 +69,17 @@ export class ColumnBuilder {
     this.length++;
   }
 
+  /** Says that the last value was written as a mark: its number in the field's list, from 1. */
+  mark(number: number): void {
+    const at = this.length - 1;
+    if (this.marks === null || at >= this.marks.length) {
+      const larger = new Uint8Array(Math.max(64, this.valid.length * 8));
+      if (this.marks !== null) larger.set(this.marks);
+      this.marks = larger;
+    }
+    this.marks[at] = number;
+  }
+
   /** integer, real, boolean (0 or 1), date (days) or timestamp (milliseconds). */
   number(value: number): void {
     this.room();
@@ -117,6 +130,7 @@ export class ColumnBuilder {
     else if (from.numbers !== null) this.number(from.numbers[i]);
     else if (from.codes !== null) this.text(from.dictionary![from.codes[i]]);
     else this.raw(from.bytes!, from.offsets![i], from.offsets![i + 1]);
+    if (from.marks !== null && from.marks[i] !== 0) this.mark(from.marks[i]);
   }
 
   /** Forgets all values from number `length` on. */
@@ -126,6 +140,7 @@ export class ColumnBuilder {
       if ((this.valid[i >> 3] & bit) === 0) this.nulls--;
       this.valid[i >> 3] &= ~bit;
     }
+    this.marks?.fill(0, length);
     this.length = length;
     if (this.offsets !== null) this.used = this.offsets[length];
   }
@@ -142,12 +157,21 @@ export class ColumnBuilder {
       bytes: this.bytes === null ? null : this.bytes.slice(0, this.used),
       codes: null,
       dictionary: null,
+      marks: this.finishedMarks(),
     });
     this.length = 0;
     this.nulls = 0;
     this.used = 0;
     this.valid.fill(0);
     return column;
+  }
+
+  private finishedMarks(): Uint8Array | null {
+    if (this.marks === null) return null;
+    const marks = new Uint8Array(this.length);
+    marks.set(this.marks.subarray(0, this.length));
+    this.marks = null;
+    return marks;
   }
 }
 

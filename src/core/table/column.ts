@@ -17,6 +17,8 @@ export interface ColumnBuffers {
   /** text as dictionary: value i is `dictionary[codes[i]]`. */
   codes: Uint32Array | null;
   dictionary: string[] | null;
+  /** Value i was written as mark `marks[i] − 1` of the field's list; 0: as it is. Absent or null: no marks. */
+  marks?: Uint8Array | null;
 }
 
 const decoder = new TextDecoder();
@@ -46,6 +48,7 @@ export class Column implements ColumnBuffers {
   readonly bytes: Uint8Array | null;
   readonly codes: Uint32Array | null;
   readonly dictionary: string[] | null;
+  readonly marks: Uint8Array | null;
 
   constructor(buffers: ColumnBuffers) {
     this.type = buffers.type;
@@ -56,6 +59,7 @@ export class Column implements ColumnBuffers {
     this.bytes = buffers.bytes;
     this.codes = buffers.codes;
     this.dictionary = buffers.dictionary;
+    this.marks = buffers.marks ?? null;
   }
 
   isNull(i: number): boolean {
@@ -106,12 +110,12 @@ export class Column implements ColumnBuffers {
   }
 
   buffers(): ColumnBuffers {
-    const { type, length, valid, numbers, offsets, bytes, codes, dictionary } = this;
-    return { type, length, valid, numbers, offsets, bytes, codes, dictionary };
+    const { type, length, valid, numbers, offsets, bytes, codes, dictionary, marks } = this;
+    return { type, length, valid, numbers, offsets, bytes, codes, dictionary, marks };
   }
 
   transferables(): ArrayBuffer[] {
-    const arrays = [this.valid, this.numbers, this.offsets, this.bytes, this.codes];
+    const arrays = [this.valid, this.numbers, this.offsets, this.bytes, this.codes, this.marks];
     return arrays.filter((a) => a !== null).map((a) => a.buffer as ArrayBuffer);
   }
 }

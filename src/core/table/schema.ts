@@ -1,5 +1,6 @@
 import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
+import type { Mark } from './marks.ts';
 
 export const fieldTypes = [
   'integer',
@@ -28,6 +29,19 @@ export interface Field {
   description?: string;
   /** Code → meaning. */
   codes?: Record<string, string>;
+  /** What the column was called when it came, if it is called otherwise now. */
+  code?: string;
+  /** Whom or what is counted: `Households in private dwellings`. */
+  universe?: string;
+  /** The provider's table that it comes from. */
+  table?: string;
+  concept?: string;
+  /** `code`: values name things (units, classes) and keep their zeros; `margin`: a margin of error. */
+  role?: 'code' | 'margin';
+  /** Name of the field that holds this estimate's margin of error. */
+  margin?: string;
+  /** Marks in place of values; a column's `marks` holds numbers into this list, from 1. */
+  marks?: readonly Mark[];
 }
 
 export type Schema = readonly Field[];

@@ -18,10 +18,7 @@ const timestampPattern =
 export function parseDate(text: string): number {
   const found = datePattern.exec(text);
   if (found === null) return NaN;
-  const [, year, month, day] = found;
-  const time = Date.UTC(+year, +month - 1, +day);
-  const date = new Date(time);
-  return date.getUTCMonth() === +month - 1 && date.getUTCDate() === +day ? time / dayLength : NaN;
+  return daysOf(+found[1], +found[2], +found[3]);
 }
 
 /** ISO 8601 date and time with a zone → milliseconds since 1970-01-01T00:00Z; NaN when the text is none. */
@@ -31,4 +28,33 @@ export function parseTimestamp(text: string): number {
   const [, , , , hour, minute, second] = found;
   if (+hour > 23 || +minute > 59 || +(second ?? 0) > 59) return NaN;
   return Date.parse(text.replace(' ', 'T').replace(/([+-]\d{2})(\d{2})$/, '$1:$2'));
+}
+
+const monthLengths = [31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
+
+/** Days since 1970-01-01 of a day in the proleptic Gregorian calendar; NaN when there is no such day. */
+export function daysOf(year: number, month: number, day: number): number {
+  if (month < 1 || month > 12 || day < 1) return NaN;
+  const leap = (year % 4 === 0 && year % 100 !== 0) || year % 400 === 0;
+  if (day > monthLengths[month - 1] + (month === 2 && leap ? 1 : 0)) return NaN;
+  // Years begin in March, so that the leap day is their last.
+  const y = month <= 2 ? year - 1 : year;
+  const era = Math.floor(y / 400);
+  const yearOfEra = y - era * 400;
+  const dayOfYear = Math.floor((153 * (month + (month > 2 ? -3 : 9)) + 2) / 5) + day - 1;
+  const dayOfEra = yearOfEra * 365 + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100) + dayOfYear;
+  return era * 146_097 + dayOfEra - 719_468;
+}
+
+/** `parseDate` of the ten bytes of an ISO date in `bytes[start … end]`. */
+export function dateFromBytes(bytes: Uint8Array, start: number, end: number): number {
+  if (end - start !== 10 || bytes[start + 4] !== 45 || bytes[start + 7] !== 45) return NaN;
+  let digits = 0;
+  for (let k = 0; k < 10; k++) {
+    if (k === 4 || k === 7) continue;
+    const c = bytes[start + k] - 48;
+    if (c < 0 || c > 9) return NaN;
+    digits = digits * 10 + c;
+  }
+  return daysOf(Math.floor(digits / 10_000), Math.floor(digits / 100) % 100, digits % 100);
 }

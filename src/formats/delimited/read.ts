@@ -1,23 +1,29 @@
 import iconv from 'iconv-lite';
-import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
-import { type Field, freeName } from '../../core/table/schema.ts';
-import { parseDate, parseTimestamp } from '../../core/table/time.ts';
+import type { Mark } from '../../core/table/marks.ts';
+import { ValueReader } from '../../core/table/value-reader.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { askedEncoding } from '../encodings.ts';
 import { baseName } from '../names.ts';
-import { delimiters, findDelimiter, RowScanner } from './scan.ts';
+import { delimiters, findDelimiter, firstRows, RowScanner } from './scan.ts';
 import { namedTable } from './sniff.ts';
-import { numberFrom, TypeGuess } from './types.ts';
+import { quoteOpen, RowSurvey, type TablePlan } from './survey.ts';
 
-/** Bytes looked at to find the delimiter and the encoding. */
+/** Bytes looked at to find the delimiter, the encoding and the header. */
 const headLength = 65_536;
+/** Rows looked at to find the header. */
+const headerRows = 100;
 
-type Encoding = string;
+export interface DelimitedReading {
+  encoding?: string;
+  delimiter?: ',' | ';' | '\t' | '|';
+  /** Marks in place of figures, besides those that everybody uses. */
+  marks?: readonly Mark[];
+}
 
 function isUtf8(bytes: Uint8Array): boolean {
   try {
@@ -29,7 +35,7 @@ function isUtf8(bytes: Uint8Array): boolean {
 }
 
 /** The text as UTF-8 bytes, without a byte-order mark. */
-async function* textStream(source: ByteSource, encoding: Encoding): AsyncGenerator<Uint8Array> {
+async function* textStream(source: ByteSource, encoding: string): AsyncGenerator<Uint8Array> {
   const decoder = encoding === 'utf-8' ? null : iconv.getDecoder(encoding);
   const encoder = new TextEncoder();
   let first = true;
@@ -43,25 +49,33 @@ async function* textStream(source: ByteSource, encoding: Encoding): AsyncGenerat
   if (rest) yield encoder.encode(rest);
 }
 
-interface Plan {
-  encoding: Encoding;
+/** Delimited text as it lies there: how it is divided and encoded. */
+interface Layout {
+  encoding: string;
   delimiter: number;
-  fields: Field[];
-  rows: number;
+  first: string[][];
 }
 
-/** Opens delimited text as a table: delimiter and encoding found, types worked out over every value. Read twice. */
-export async function openDelimited(source: ByteSource, asked?: string): Promise<Table[]> {
+interface Plan extends TablePlan {
+  encoding: string;
+  delimiter: number;
+}
+
+/** Encoding, delimiter and first rows of a text. */
+async function layoutOf(source: ByteSource, asked: DelimitedReading): Promise<Layout> {
   const head = await source.bytes(0, headLength);
   const complete = source.size <= headLength;
-  const findings: Finding[] = [];
-  let encoding: Encoding = 'utf-8';
-  if (asked !== undefined) encoding = askedEncoding(asked);
+  let encoding = 'utf-8';
+  if (asked.encoding !== undefined) encoding = askedEncoding(asked.encoding);
   else if (head[0] === 0xff && head[1] === 0xfe) encoding = 'utf-16le';
   else if (head[0] === 0xfe && head[1] === 0xff) encoding = 'utf-16be';
   else if (!isUtf8(head)) encoding = 'windows-1252';
-  const text = encoding === 'utf-8' ? head : new TextEncoder().encode(iconv.decode(head as Buffer, encoding));
-  const delimiter = findDelimiter(text, complete) ?? (namedTable(source.name) ? delimiters[','] : undefined);
+  let text = encoding === 'utf-8' ? head : new TextEncoder().encode(iconv.decode(head as Buffer, encoding));
+  if (text[0] === 0xef && text[1] === 0xbb && text[2] === 0xbf) text = text.subarray(3);
+  const delimiter =
+    asked.delimiter !== undefined
+      ? delimiters[asked.delimiter]
+      : (findDelimiter(text, complete) ?? (namedTable(source.name) ? delimiters[','] : undefined));
   if (delimiter === undefined) {
     throw new IsomericError(
       'delimiter-unknown',
@@ -69,12 +83,24 @@ export async function openDelimited(source: ByteSource, asked?: string): Promise
       { place: { file: source.name }, advice: 'Is it a table? Comma, semicolon, tab and | are tried.' },
     );
   }
-  const plan = await survey(source, encoding, delimiter, findings, asked);
+  return { encoding, delimiter, first: firstRows(text, complete, delimiter, headerRows).rows };
+}
+
+/**
+ * Opens delimited text as a table: delimiter and encoding found, the header found under titles and over a second row,
+ * notes below set aside, types worked out over every value. Read twice.
+ */
+export async function openDelimited(source: ByteSource, asked: DelimitedReading = {}): Promise<Table[]> {
+  const findings: Finding[] = [];
+  const layout = await layoutOf(source, asked);
+  const plan = await survey(source, layout, findings, asked);
   return [
     {
       name: baseName(source.name),
       schema: plan.fields,
       count: plan.rows,
+      title: plan.header.above[0],
+      notes: [...plan.header.above, ...plan.notes],
       findings,
       accounts: [],
       batches: () => readRows(source, plan),
@@ -84,91 +110,59 @@ export async function openDelimited(source: ByteSource, asked?: string): Promise
 
 async function survey(
   source: ByteSource,
-  encoding: Encoding,
-  delimiter: number,
+  layout: Layout,
   findings: Finding[],
-  asked?: string,
+  asked: DelimitedReading,
 ): Promise<Plan> {
+  const { encoding, delimiter } = layout;
   const scanner = new RowScanner(delimiter);
-  const decoder = new TextDecoder();
-  const names: string[] = [];
-  const guesses: TypeGuess[] = [];
-  let rows = -1;
-  let ragged = 0;
-  let raggedLine = 0;
-  let latin = false;
+  const rows = new RowSurvey({
+    name: source.name,
+    marks: new Map((asked.marks ?? []).map((mark) => [mark.text, mark.reason])),
+    semicolons: delimiter === delimiters[';'],
+    first: layout.first,
+  });
+  let skip = rows.skipped;
   const row = () => {
-    rows++;
-    if (rows === 0) {
-      for (let f = 0; f < scanner.fields; f++) {
-        const name =
-          decoder.decode(scanner.bytes.subarray(scanner.start(f), scanner.ends[f])).trim() ||
-          `column_${f + 1}`;
-        const free = freeName(name, names);
-        if (free !== name)
-          findings.push({
-            code: 'column-twice',
-            severity: 'note',
-            words: `${source.name}: the column name ${name} occurs again; the later one is called ${free}.`,
-          });
-        names.push(free);
-        guesses.push(new TypeGuess());
-      }
-      return;
-    }
-    if (scanner.fields !== names.length) {
-      ragged++;
-      if (raggedLine === 0) raggedLine = scanner.line;
-    }
-    const count = Math.min(scanner.fields, names.length);
-    for (let f = 0; f < count; f++) {
-      const start = scanner.start(f);
-      if (scanner.ends[f] > start) guesses[f].see(scanner.bytes, start, scanner.ends[f]);
-    }
+    if (skip > 0) skip--;
+    else rows.see(scanner.bytes, scanner.starts, scanner.ends, scanner.fields, scanner.line);
   };
   const checker = encoding === 'utf-8' ? new TextDecoder('utf-8', { fatal: true }) : null;
   for await (const chunk of textStream(source, encoding)) {
     try {
-      checker?.decode(chunk, { stream: true });
+      if (checker !== null && !isAscii(chunk)) checker.decode(chunk, { stream: true });
     } catch {
-      latin = true;
-      break;
+      const head = await source.bytes(0, headLength);
+      const text = new TextEncoder().encode(iconv.decode(head as Buffer, 'windows-1252'));
+      const { rows: first } = firstRows(text, source.size <= headLength, delimiter, headerRows);
+      return survey(source, { ...layout, encoding: 'windows-1252', first }, findings, asked);
     }
     scanner.push(chunk, row);
   }
-  if (latin) return survey(source, 'windows-1252', delimiter, findings);
-  if (scanner.finish(row)) {
-    throw new IsomericError('quote-open', 'A quote is opened and never closed.', {
-      place: { file: source.name, line: scanner.line },
-      advice: 'The file is damaged or was cut short.',
-    });
-  }
-  if (encoding !== 'utf-8' && asked === undefined)
+  if (scanner.finish(row)) throw quoteOpen(source.name, scanner.line);
+  if (encoding !== 'utf-8' && asked.encoding === undefined)
     findings.push({
       code: 'encoding-guessed',
       severity: 'note',
       words: `${source.name} is not UTF-8; it was read as ${encoding}.`,
     });
-  if (ragged > 0) {
-    findings.push({
-      code: 'rows-ragged',
-      severity: 'warning',
-      words: `${source.name}: ${grouped(ragged)} rows have more or fewer fields than the ${names.length} of the header, the first on line ${raggedLine}; missing ones are blank, surplus ones are left out.`,
-    });
-  }
-  return {
-    encoding,
-    delimiter,
-    rows: Math.max(0, rows),
-    fields: names.map((name, f) => ({ name, type: guesses[f].type })),
-  };
+  return { encoding, delimiter, ...rows.close(findings) };
+}
+
+/** True when no byte is above 127; then there is nothing to check, unless a character was cut before. */
+function isAscii(bytes: Uint8Array): boolean {
+  let all = 0;
+  for (let k = 0; k < bytes.length; k++) all |= bytes[k];
+  return all < 128;
 }
 
 async function* readRows(source: ByteSource, plan: Plan): AsyncGenerator<Batch> {
   const { fields } = plan;
   const scanner = new RowScanner(plan.delimiter);
-  let builders = fields.map((field) => new ColumnBuilder(field.type));
-  let header = true;
+  const builders = fields.map((field) => new ColumnBuilder(field.type));
+  const readers = plan.readings.map((reading) => new ValueReader(reading));
+  let skip = plan.header.dataRow;
+  let left = plan.rows;
   let first = 0;
   let n = 0;
   const full: Batch[] = [];
@@ -176,49 +170,28 @@ async function* readRows(source: ByteSource, plan: Plan): AsyncGenerator<Batch> 
     full.push(
       new Batch({ length: n, first, geometry: null, columns: builders.map((builder) => builder.finish()) }),
     );
-    builders = fields.map((field) => new ColumnBuilder(field.type));
     first += n;
     n = 0;
   };
-  const text = (start: number, end: number) => String.fromCharCode(...scanner.bytes.subarray(start, end));
   const row = () => {
-    if (header) {
-      header = false;
+    if (skip > 0) {
+      skip--;
       return;
     }
-    for (let f = 0; f < fields.length; f++) {
-      const builder = builders[f];
-      const start = scanner.start(f);
-      const end = scanner.ends[f];
-      if (f >= scanner.fields || start === end) {
-        builder.null();
-        continue;
-      }
-      switch (fields[f].type) {
-        case 'integer':
-        case 'real':
-          builder.number(numberFrom(scanner.bytes, start, end));
-          break;
-        case 'boolean':
-          builder.number((scanner.bytes[start] | 32) === 116 ? 1 : 0);
-          break;
-        case 'date':
-          builder.number(parseDate(text(start, end)));
-          break;
-        case 'timestamp':
-          builder.number(parseTimestamp(text(start, end)));
-          break;
-        default:
-          builder.raw(scanner.bytes, start, end);
-      }
-    }
+    if (left === 0) return;
+    left--;
+    const { bytes, starts, ends } = scanner;
+    const there = Math.min(scanner.fields, fields.length);
+    for (let f = 0; f < there; f++) readers[f].put(builders[f], bytes, starts[f], ends[f]);
+    for (let f = there; f < fields.length; f++) builders[f].null();
     if (++n === batchLimit) finish();
   };
   for await (const chunk of textStream(source, plan.encoding)) {
     scanner.push(chunk, row);
     while (full.length > 0) yield full.shift()!;
+    if (left === 0) break;
   }
-  scanner.finish(row);
+  if (left > 0) scanner.finish(row);
   if (n > 0) finish();
   yield* full;
 }

@@ -1,18 +1,30 @@
-/** Splits delimited text (RFC 4180) into fields, working on bytes; fields may be quoted and hold line ends. */
+import { IsomericError } from '../../core/errors.ts';
+
+/** A row of more bytes is no row: a quote was opened that nobody closed. */
+const longestRow = 1 << 26;
+
+/**
+ * Splits delimited text (RFC 4180) into fields, working on bytes; fields may be quoted and hold line ends. The row at
+ * hand lies in `bytes`: field f is `bytes[starts[f] … ends[f]]`, unquoted.
+ */
 export class RowScanner {
   private readonly delimiter: number;
-  /** Bytes of the fields of the row at hand, one after the other, unquoted. */
-  bytes = new Uint8Array(4096);
-  /** Field f of the row is `bytes[ends[f − 1] … ends[f]]`. */
-  ends = new Uint32Array(256);
+  bytes = new Uint8Array(1 << 17);
+  starts = new Uint32Array(64);
+  ends = new Uint32Array(64);
   fields = 0;
   /** Number of the line on which the row at hand begins, from 1. */
   line = 1;
-  private used = 0;
   private nextLine = 1;
-  /** 0 before a field, 1 in a plain one, 2 in a quoted one, 3 after its closing quote. */
-  private state = 0;
+  /** Bytes at hand, and where the row that is not whole yet begins among them. */
+  private limit = 0;
+  private at = 0;
+  /** Nothing is scanned before so many bytes are there: a row that does not end is not gone through again and again. */
+  private wanted = 0;
   private afterReturn = false;
+  private open = false;
+  /** Fields of the row at hand that have quotes inside, still to be taken out. */
+  private readonly doubled: number[] = [];
 
   constructor(delimiter: number) {
     this.delimiter = delimiter;
@@ -20,114 +32,211 @@ export class RowScanner {
 
   /** Goes through a chunk and calls `row` at the end of every row. */
   push(chunk: Uint8Array, row: () => void): void {
-    const { delimiter } = this;
-    const n = chunk.length;
-    let k = 0;
-    while (k < n) {
-      // At most the rest of the chunk is added before the next look at the room there is.
-      if (this.used + (n - k) > this.bytes.length) {
-        const larger = new Uint8Array(Math.max(this.bytes.length * 2, this.used + n - k));
-        larger.set(this.bytes.subarray(0, this.used));
-        this.bytes = larger;
-      }
-      const { bytes } = this;
-      let { used, state } = this;
-      let ended = false;
-      for (; k < n && !ended; k++) {
-        const c = chunk[k];
-        if (state === 2) {
-          if (c === 34) state = 3;
-          else {
-            if (c === 10) this.nextLine++;
-            bytes[used++] = c;
-          }
-        } else if (c === delimiter) {
-          this.close(used);
-          state = 0;
-        } else if (c === 10) {
-          if (this.afterReturn) {
-            this.afterReturn = false;
-            continue;
-          }
-          this.nextLine++;
-          ended = true;
-        } else if (c === 13) {
-          this.nextLine++;
-          this.afterReturn = true;
-          ended = true;
-          continue;
-        } else if (c === 34 && state !== 1) {
-          // A quote opens a field; a second one right after the closing one stands for a quote.
-          if (state === 3) bytes[used++] = 34;
-          state = 2;
-        } else {
-          bytes[used++] = c;
-          if (state === 0) state = 1;
-        }
-        this.afterReturn = false;
-      }
-      this.used = used;
-      this.state = state;
-      if (ended) this.endRow(row);
+    const left = this.limit - this.at;
+    const needed = left + chunk.length + 1;
+    if (needed > this.bytes.length) {
+      const larger = new Uint8Array(Math.max(needed, Math.min(2 * this.bytes.length, needed + (1 << 22))));
+      larger.set(this.bytes.subarray(this.at, this.limit));
+      this.bytes = larger;
+    } else this.bytes.copyWithin(0, this.at, this.limit);
+    this.bytes.set(chunk, left);
+    this.at = 0;
+    this.limit = left + chunk.length;
+    if (this.limit < this.wanted) return;
+    this.scan(row, false);
+    const rest = this.limit - this.at;
+    if (rest > longestRow) {
+      throw new IsomericError('row-too-long', `A row has more than ${longestRow} bytes.`, {
+        place: { line: this.line },
+        advice: 'A quote is probably opened there and never closed.',
+      });
     }
-  }
-
-  private close(used: number): void {
-    if (this.fields >= this.ends.length) {
-      const larger = new Uint32Array(this.ends.length * 2);
-      larger.set(this.ends);
-      this.ends = larger;
-    }
-    this.ends[this.fields++] = used;
-  }
-
-  private endRow(row: () => void): void {
-    this.close(this.used);
-    // A line without anything on it, not even quotes, is no row.
-    const nothing = this.fields === 1 && this.used === 0 && this.state === 0;
-    this.state = 0;
-    if (!nothing) row();
-    this.used = 0;
-    this.fields = 0;
-    this.line = this.nextLine;
+    this.wanted = rest > chunk.length ? 2 * rest : 0;
   }
 
   /** The last row, when the text does not end with a line end; true when a quote was left open. */
   finish(row: () => void): boolean {
-    const open = this.state === 2;
-    if (this.used > 0 || this.fields > 0) this.endRow(row);
-    return open;
+    this.wanted = 0;
+    this.scan(row, true);
+    return this.open;
   }
 
   start(field: number): number {
-    return field === 0 ? 0 : this.ends[field - 1];
+    return this.starts[field];
   }
+
+  private scan(row: () => void, last: boolean): void {
+    const { bytes, delimiter, limit, doubled } = this;
+    // A line end behind the last byte: the inner loop needs no other stop.
+    bytes[limit] = 10;
+    let p = this.at;
+    while (p < limit) {
+      if (this.afterReturn) {
+        this.afterReturn = false;
+        if (bytes[p] === 10) {
+          this.at = ++p;
+          continue;
+        }
+      }
+      let { starts, ends } = this;
+      let f = 0;
+      let c = 0;
+      let lines = 0;
+      let quoted = false;
+      if (doubled.length > 0) doubled.length = 0;
+      for (;;) {
+        if (f + 1 >= ends.length) {
+          this.starts = larger(starts);
+          this.ends = larger(ends);
+          ({ starts, ends } = this);
+        }
+        if (bytes[p] !== 34 || p === limit) {
+          starts[f] = p;
+          c = bytes[p];
+          while (c !== delimiter && c !== 10 && c !== 13) c = bytes[++p];
+          ends[f++] = p;
+        } else {
+          quoted = true;
+          const first = p + 1;
+          let q = bytes.indexOf(34, first);
+          if (q < 0 || q >= limit) q = limit;
+          if (q < limit && (bytes[q + 1] === delimiter || bytes[q + 1] === 10 || bytes[q + 1] === 13)) {
+            // The plain case: text between two quotes, then the end of the field.
+            starts[f] = first;
+            ends[f++] = q;
+            for (let k = first; k < q; k++) if (bytes[k] === 10) lines++;
+            p = q + 1;
+          } else {
+            const end = this.endOfQuoted(first, limit);
+            if ((end < 0 || end >= limit) && !last) return;
+            this.open = end < 0;
+            p = end < 0 ? limit : end;
+            starts[f] = first;
+            ends[f] = p;
+            doubled.push(f++);
+          }
+          c = bytes[p];
+        }
+        if (p >= limit) {
+          if (!last) return;
+          break;
+        }
+        if (c !== delimiter) break;
+        p++;
+      }
+      // Only now that the row is whole: one that is not will be gone through again.
+      for (const each of doubled) lines += this.unquote(each);
+      this.fields = f;
+      this.line = this.nextLine;
+      this.nextLine += lines + 1;
+      // A line without anything on it, not even quotes, is no row.
+      if (f > 1 || quoted || ends[0] > starts[0]) row();
+      if (p < limit) {
+        if (bytes[p] === 13) this.afterReturn = true;
+        p++;
+      }
+      this.at = p;
+    }
+    this.at = Math.min(p, limit);
+  }
+
+  /** Where a field that began with a quote ends: its delimiter or line end; −1 when the quote is not closed. */
+  private endOfQuoted(first: number, limit: number): number {
+    const { bytes, delimiter } = this;
+    let p = first;
+    for (;;) {
+      const q = bytes.indexOf(34, p);
+      if (q < 0 || q >= limit) return -1;
+      p = q + 1;
+      if (bytes[p] === 34 && p < limit) {
+        p++;
+        continue;
+      }
+      // What stands between the closing quote and the delimiter belongs to the field.
+      while (p < limit && bytes[p] !== delimiter && bytes[p] !== 10 && bytes[p] !== 13 && bytes[p] !== 34)
+        p++;
+      if (p >= limit || bytes[p] !== 34) return p;
+      p++;
+    }
+  }
+
+  /** Takes the quotes out of `bytes[first … end]`, in place: two stand for one. Returns the line ends inside. */
+  private unquote(f: number): number {
+    const { bytes } = this;
+    const first = this.starts[f];
+    const end = this.ends[f];
+    let lines = 0;
+    let inside = true;
+    let used = first;
+    for (let k = first; k < end; k++) {
+      const c = bytes[k];
+      if (c === 34) {
+        if (inside && bytes[k + 1] === 34 && k + 1 < end) bytes[used++] = bytes[k++];
+        else inside = !inside;
+        continue;
+      }
+      if (c === 10) lines++;
+      bytes[used++] = c;
+    }
+    this.ends[f] = used;
+    return lines;
+  }
+}
+
+function larger(array: Uint32Array<ArrayBuffer>): Uint32Array<ArrayBuffer> {
+  const grown = new Uint32Array(array.length * 2);
+  grown.set(array);
+  return grown;
 }
 
 export const delimiters = { ',': 44, ';': 59, '\t': 9, '|': 124 } as const;
 
+/** The first rows of a text as strings, at most `most` of them. */
+export function firstRows(
+  head: Uint8Array,
+  complete: boolean,
+  delimiter: number,
+  most: number,
+): { rows: string[][]; open: boolean } {
+  const scanner = new RowScanner(delimiter);
+  const decoder = new TextDecoder();
+  const rows: string[][] = [];
+  const row = () => {
+    if (rows.length >= most) return;
+    const cells: string[] = [];
+    for (let f = 0; f < scanner.fields; f++)
+      cells.push(decoder.decode(scanner.bytes.subarray(scanner.starts[f], scanner.ends[f])));
+    rows.push(cells);
+  };
+  scanner.push(head, row);
+  const open = complete && scanner.finish(row);
+  return { rows, open };
+}
+
 /**
- * The delimiter of a text: the one that divides its first rows into the same number of fields, the most of them.
- * Undefined when none divides them.
+ * The delimiter of a text: the one that divides most of its first rows into the same number of fields, the most of
+ * them. Titles above and notes below may have fewer. Undefined when none divides them.
  */
 export function findDelimiter(head: Uint8Array, complete: boolean): number | undefined {
   let best: number | undefined;
-  let most = 1;
+  let most = 0;
   for (const delimiter of Object.values(delimiters)) {
-    const scanner = new RowScanner(delimiter);
-    const widths: number[] = [];
-    const row = () => {
-      if (widths.length < 50) widths.push(scanner.fields);
-    };
-    scanner.push(head, row);
-    if (complete) scanner.finish(row);
-    if (widths.length === 0) continue;
-    const first = widths[0];
-    const alike = widths.filter((width) => width === first).length;
-    if (first > most && alike >= Math.ceil(widths.length * 0.8)) {
-      best = delimiter;
-      most = first;
-    }
+    const { rows } = firstRows(head, complete, delimiter, 100);
+    if (rows.length === 0) continue;
+    const times = new Map<number, number>();
+    for (const { length } of rows) times.set(length, (times.get(length) ?? 0) + 1);
+    let width = 1;
+    let alike = 0;
+    for (const [each, n] of times)
+      if (each > 1 && (n > alike || (n === alike && each > width))) [width, alike] = [each, n];
+    // Of short texts nearly all rows must agree; long ones may have titles and notes.
+    const needed =
+      rows.length < 8
+        ? Math.min(Math.ceil(rows.length * 0.8), Math.max(2, rows.length - 4))
+        : rows.length * 0.6;
+    if (width < 2 || alike < needed) continue;
+    const score = width * (alike / rows.length);
+    if (score > most) [best, most] = [delimiter, score];
   }
   return best;
 }

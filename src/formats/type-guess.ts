@@ -1,5 +1,5 @@
-import type { FieldType } from '../../core/table/schema.ts';
-import { parseDate, parseTimestamp } from '../../core/table/time.ts';
+import type { FieldType } from '../core/table/schema.ts';
+import { parseDate, parseTimestamp } from '../core/table/time.ts';
 
 /** What the values of one column could be, as bits that fall away while rows go by. */
 const Can = { Integer: 1, Real: 2, Boolean: 4, Date: 8, Timestamp: 16 } as const;
@@ -81,18 +81,4 @@ function numberBits(bytes: Uint8Array, start: number, end: number): number {
     if (k === from) return 0;
   }
   return k === end ? Can.Real : 0;
-}
-
-/** The value of a number, correctly rounded. */
-export function numberFrom(bytes: Uint8Array, start: number, end: number): number {
-  let value = 0;
-  let k = start;
-  const negative = bytes[k] === 45;
-  if (negative || bytes[k] === 43) k++;
-  if (end - k <= 15) {
-    const from = k;
-    while (k < end && bytes[k] >= 48 && bytes[k] <= 57) value = value * 10 + (bytes[k++] - 48);
-    if (k === end && k > from) return negative ? -value : value;
-  }
-  return Number(String.fromCharCode(...bytes.subarray(start, end)));
 }

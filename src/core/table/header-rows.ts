@@ -1,0 +1,215 @@
+import { knownReason } from './marks.ts';
+import { freeName } from './schema.ts';
+import { dressedNumber } from './value-survey.ts';
+
+/** What the first rows of a delivered table are. Row numbers count from 0 among the rows that were given. */
+export interface HeaderPlan {
+  /** Lines above the header: titles, dates, sources. */
+  above: string[];
+  /** First row of data. */
+  dataRow: number;
+  names: string[];
+  /** From a second header row. */
+  titles: (string | undefined)[];
+  units: (string | undefined)[];
+  /** How many rows make the header; 0 when there is none. */
+  headerRows: number;
+  /** Column names that came twice, with what the later one is called. */
+  renamed: [name: string, free: string][];
+  /** Columns without a name: the number of the first one that had to be called something. */
+  unnamed: number;
+}
+
+const unitWords =
+  /^[([]?\s*(%|per ?cent|percent|percentage|‰|number|no\.|count|counts|n|km²|km2|sq\.? ?km|ha|hectares?|m|m²|m2|km|metres?|years?|persons|people|households|dwellings|per 1,?000|€|\$|£|code|text|name)\s*[)\]]?$/i;
+
+/** Is the cell a figure, or something that stands for one? */
+export function isFigure(cell: string): boolean {
+  const text = cell.trim();
+  return text !== '' && (dressedNumber(text) !== null || knownReason(text) !== undefined);
+}
+
+const isNumber = (cell: string) => dressedNumber(cell.trim()) !== null;
+const isYear = (cell: string) => /^(1[89]|20|21)\d\d$/.test(cell.trim());
+const filled = (row: readonly string[]) => row.reduce((n, cell) => n + (cell.trim() === '' ? 0 : 1), 0);
+const phrase = (cell: string) => /\s/.test(cell.trim()) && cell.trim().length > 8;
+const codeLike = (cell: string) =>
+  /^[A-Za-z]{0,12}[_.-]?[A-Za-z0-9_.-]*$/.test(cell.trim()) && cell.trim().length <= 24;
+
+/** Width that most rows have. */
+function usualWidth(rows: readonly (readonly string[])[]): number {
+  const times = new Map<number, number>();
+  for (const row of rows) {
+    let width = row.length;
+    while (width > 0 && row[width - 1].trim() === '') width--;
+    if (width > 0) times.set(width, (times.get(width) ?? 0) + 1);
+  }
+  let best = 0;
+  let most = 0;
+  for (const [width, n] of times) if (n > most || (n === most && width > best)) [best, most] = [width, n];
+  return Math.max(1, best);
+}
+
+/** The first rows of a table → where its header is, how many rows it has, what the columns are called. */
+export function planHeader(rows: readonly (readonly string[])[]): HeaderPlan {
+  const width = usualWidth(rows);
+  let header = 0;
+  if (width > 1) {
+    // Titles stand alone in their row; a header fills most of it.
+    const wanted = width === 2 ? 2 : Math.max(2, Math.ceil(width * 0.5));
+    while (header < rows.length - 1 && header < 40 && filled(rows[header]) < wanted) header++;
+    if (header >= Math.min(rows.length - 1, 40)) header = 0;
+  }
+  const above = rows
+    .slice(0, header)
+    .map((row) =>
+      row
+        .map((cell) => cell.trim())
+        .filter((cell) => cell !== '')
+        .join(' '),
+    )
+    .filter((line) => line !== '');
+  const plan: HeaderPlan = {
+    above,
+    dataRow: header + 1,
+    names: [],
+    titles: [],
+    units: [],
+    headerRows: 1,
+    renamed: [],
+    unnamed: 0,
+  };
+  const first = rows[header] ?? [];
+  const columns = Math.max(first.length, 1);
+  const below = rows.slice(header + 1, header + 41);
+  const cellsBelow = (from: number, c: number) =>
+    below
+      .slice(from)
+      .map((row) => row[c] ?? '')
+      .filter((cell) => cell.trim() !== '');
+  const figuresBelow = (from: number, c: number) => {
+    const cells = cellsBelow(from, c);
+    return cells.length > (from === 0 ? 0 : 1) && cells.every(isFigure) && cells.some(isNumber);
+  };
+  if (header === 0 && below.length >= 2 && lacksHeader(first, columns, figuresBelow)) {
+    plan.dataRow = 0;
+    plan.headerRows = 0;
+    plan.names = Array.from({ length: columns }, (_, c) => `column_${c + 1}`);
+    plan.titles = plan.names.map(() => undefined);
+    plan.units = plan.names.map(() => undefined);
+    return plan;
+  }
+  let raw: string[] = Array.from({ length: columns }, (_, c) => (first[c] ?? '').trim());
+  let titles: (string | undefined)[] = raw.map(() => undefined);
+  let units: (string | undefined)[] = raw.map(() => undefined);
+  const second = below[0];
+  if (second !== undefined && below.length >= 2) {
+    const kind = secondHeader(first, second, columns, (c) => figuresBelow(1, c), below.slice(1));
+    if (kind !== null) {
+      plan.headerRows = 2;
+      plan.dataRow = header + 2;
+      const under = Array.from({ length: columns }, (_, c) => (second[c] ?? '').trim());
+      if (kind === 'units') units = under.map((cell) => cell.replace(/^[([]\s*|\s*[)\]]$/g, '') || undefined);
+      else if (kind === 'groups') {
+        const groups = filledForward(raw);
+        raw = groups.map((group, c) => [group, under[c]].filter((part) => part !== '').join(' '));
+      } else if (kind === 'codes below') {
+        titles = raw.map((title) => title || undefined);
+        raw = under;
+      } else titles = under.map((title) => title || undefined);
+    }
+  }
+  for (const [c, name] of raw.entries()) {
+    const called = name.replace(/\s+/g, ' ') || `column_${c + 1}`;
+    if (name === '') plan.unnamed++;
+    const free = freeName(called, plan.names);
+    if (free !== called) plan.renamed.push([called, free]);
+    plan.names.push(free);
+  }
+  plan.titles = titles;
+  plan.units = units;
+  return plan;
+}
+
+/** Figures in the first row over figures, and no words over figures: then it is data. */
+function lacksHeader(
+  first: readonly string[],
+  columns: number,
+  figuresBelow: (from: number, c: number) => boolean,
+): boolean {
+  let data = 0;
+  let words = 0;
+  for (let c = 0; c < columns; c++) {
+    const cell = first[c] ?? '';
+    if (cell.trim() === '' || !figuresBelow(0, c)) continue;
+    if (isNumber(cell) && !isYear(cell)) data++;
+    else words++;
+  }
+  return data > 0 && words === 0;
+}
+
+type Second = 'titles' | 'codes below' | 'units' | 'groups';
+
+/** What a second row is when it is no data: words where all rows below have figures, or names under groups. */
+function secondHeader(
+  first: readonly string[],
+  second: readonly string[],
+  columns: number,
+  figures: (c: number) => boolean,
+  below: readonly (readonly string[])[],
+): Second | null {
+  let words = 0;
+  let numbers = 0;
+  let units = 0;
+  let phrases = 0;
+  let codes = 0;
+  let upperPhrases = 0;
+  let there = 0;
+  for (let c = 0; c < columns; c++) {
+    const cell = (second[c] ?? '').trim();
+    const upper = (first[c] ?? '').trim();
+    if (phrase(upper)) upperPhrases++;
+    if (cell === '') continue;
+    there++;
+    if (unitWords.test(cell)) units++;
+    if (phrase(cell)) phrases++;
+    if (codeLike(cell)) codes++;
+    if (isNumber(cell) && !isYear(cell)) numbers++;
+    else if (figures(c) && !isFigure(cell)) words++;
+  }
+  if (there === 0 || numbers > 0) return null;
+  const upperFilled = filled(first.slice(0, columns));
+  const upperCodes = first.filter((cell) => cell.trim() !== '' && codeLike(cell)).length;
+  if (words === 0) {
+    // No column of figures proves it: codes over phrases that no later row has.
+    const phrasesBelow = below
+      .slice(0, 5)
+      .some((row) => row.filter((cell) => phrase(cell)).length >= phrases);
+    if (phrases * 2 < columns || upperCodes < columns * 0.8 || phrasesBelow || phrases < 2) return null;
+    return 'titles';
+  }
+  if (units === there && units * 2 >= Math.min(there, columns)) return 'units';
+  const groups = upperFilled < columns || new Set(first.map((cell) => cell.trim())).size < columns;
+  if (groups && new Set(second.map((cell) => cell.trim())).size > 1 && upperFilled < there) return 'groups';
+  if (groups && upperFilled === columns) return 'groups';
+  if (upperPhrases * 2 > columns && codes === there && phrases === 0) return 'codes below';
+  return 'titles';
+}
+
+/** Cells that were merged hold their text in the first one only. */
+function filledForward(cells: readonly string[]): string[] {
+  let last = '';
+  return cells.map((cell) => {
+    if (cell !== '') last = cell;
+    return last;
+  });
+}
+
+const noteWords =
+  /^\s*(notes?\b|source|sources\b|footnote|remark|legend|key\b|symbols?\b|explanation|copyright|©|prepared|published|last updated|data (as|from|extracted)|the (figures|table|data)\b|[*†‡§¹²³]|\(?\d{1,2}\)|\d{1,2}\s[A-Z]|["'“]?(\.{1,3}|[-–—:x*c])["'”]?\s*(=|:|means|[A-Za-z]{4,}))/i;
+
+/** Does a row with nothing but this in its first cell read as a note below the table? `usual`: the longest key above. */
+export function isFootnote(text: string, usual: number): boolean {
+  const bare = text.trim();
+  return noteWords.test(bare) || (bare.length > Math.max(30, 1.5 * usual) && /\s\S+\s/.test(bare));
+}
