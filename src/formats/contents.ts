@@ -3,9 +3,11 @@ import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
 import { compressionOf } from './compressed/sniff.ts';
+import { describeContents } from './describe.ts';
 import { layerFromColumns } from './geometry-columns.ts';
 import { baseName, ending } from './names.ts';
 import { type Format, formatOf, formats, type OpenContext } from './register.ts';
+import { isWorkbookArchive } from './workbook/sniff.ts';
 import { isZip } from './zip/sniff.ts';
 
 /** One layer or table, with where it came from. */
@@ -16,6 +18,8 @@ export interface Opened {
   within: string;
   /** Files that belong together and make it, as they are called beside each other; empty for a single file. */
   parts: readonly string[];
+  /** True when it only describes the other tables: a key file, a sheet that lists columns, a structure. */
+  describes?: boolean;
 }
 
 /** A file among others that is no layer, and why. */
@@ -100,11 +104,15 @@ export async function openSource(source: ByteSource, context: OpenContext, insid
  *
  * @param inside a path in the archive; `outer.zip/inner.zip/wards.shp` goes on into archives inside
  */
-export async function lookInside(
+export async function lookInside(source: ByteSource, context: OpenContext, inside = ''): Promise<Contents> {
+  return describeContents(await insideOf(source, context, inside, 0));
+}
+
+async function insideOf(
   source: ByteSource,
   context: OpenContext,
-  inside = '',
-  depth = 0,
+  inside: string,
+  depth: number,
 ): Promise<Contents> {
   if (source.size === 0)
     throw new IsomericError('file-empty', 'The file is empty.', {
@@ -123,7 +131,7 @@ export async function lookInside(
   if (compression !== null) {
     const { openCompressed } = await import('./compressed/compressed.ts');
     const inner = await openCompressed(source, compression);
-    return lookInside(inner, { ...context, around: null, path: fileName(inner.name) }, inside, depth + 1);
+    return insideOf(inner, { ...context, around: null, path: fileName(inner.name) }, inside, depth + 1);
   }
   const format = await formatOf(source);
   if (format === undefined) throw unknownFormat(source);
@@ -155,7 +163,25 @@ async function openTables(
   source: ByteSource,
   context: OpenContext,
 ): Promise<(Layer | Table)[]> {
-  const tables = await format.open(source, context);
+  return asTables(await format.open(source, context), format, source, context);
+}
+
+async function asLayers(
+  tables: readonly (Layer | Table)[],
+  format: Pick<Format, 'name' | 'title' | 'endings'>,
+  source: ByteSource,
+  context: OpenContext,
+): Promise<Opened[]> {
+  const own = await asTables(tables, format, source, context);
+  return own.map((table) => ({ table, format: format.name, within: '', parts: [] }));
+}
+
+async function asTables(
+  tables: readonly (Layer | Table)[],
+  format: Pick<Format, 'title' | 'endings'>,
+  source: ByteSource,
+  context: OpenContext,
+): Promise<(Layer | Table)[]> {
   const end = ending(source.name);
   const wrong =
     end !== '' && !format.endings.includes(end) && formats.some((other) => other.endings.includes(end));
@@ -181,11 +207,17 @@ async function lookIntoArchive(
   const { openZip } = await import('./zip/zip.ts');
   const around = await openZip(source);
   const all = await around.list();
+  if (inside === '' && (await isWorkbookArchive(around, all))) {
+    const { openWorkbook } = await import('./workbook/read.ts');
+    const tables = await openWorkbook(source, around, context.marks);
+    const format = { name: 'workbook', title: 'Workbook', endings: ['xlsx', 'xlsm', 'xlsb', 'ods', 'xls'] };
+    return { layers: await asLayers(tables, format, source, context), others: [] };
+  }
   const wanted = inside === '' ? all : all.filter((path) => path === inside || path.startsWith(`${inside}/`));
   if (wanted.length === 0) {
     const archive = all.find((path) => inside.startsWith(`${path}/`));
     if (archive !== undefined) {
-      const inner = await lookInside(
+      const inner = await insideOf(
         await around.open(archive),
         { ...context, around, path: archive },
         inside.slice(archive.length + 1),
@@ -198,7 +230,7 @@ async function lookIntoArchive(
       advice: `It holds: ${all.slice(0, 12).join(', ')}.`,
     });
   }
-  const contents = await lookAmong(around, wanted, context, depth);
+  const contents = await among(around, wanted, context, depth);
   // The one document of a .kmz is called doc.kml in all of them: the archive's own name says more.
   if (ending(source.name) === 'kmz')
     for (const each of contents.layers)
@@ -240,7 +272,15 @@ export async function lookAmong(
   around: Surroundings,
   paths: readonly string[],
   context: Omit<OpenContext, 'around' | 'path'>,
-  depth = 0,
+): Promise<Contents> {
+  return describeContents(await among(around, paths, context, 0));
+}
+
+async function among(
+  around: Surroundings,
+  paths: readonly string[],
+  context: Omit<OpenContext, 'around' | 'path'>,
+  depth: number,
 ): Promise<Contents> {
   const all = await around.list();
   const stems = stemsOf(paths);
@@ -287,7 +327,7 @@ async function lookAtOne(
   }
   const head = await source.bytes(0, 8);
   if (isZip(head) || compressionOf(head) !== null) {
-    const inner = under(path, await lookInside(source, { ...context, around, path }, '', depth + 1));
+    const inner = under(path, await insideOf(source, { ...context, around, path }, '', depth + 1));
     contents.layers.push(...inner.layers);
     contents.others.push(...inner.others);
     return;

@@ -6,6 +6,7 @@ import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
 import { ending } from './names.ts';
 import type { SqliteEngine } from './sqlite.ts';
+import { isCompoundFile } from './workbook/sniff.ts';
 import { rootElement } from './xml/encoding.ts';
 
 /** What the machine lends to formats that need more than bytes. */
@@ -194,6 +195,15 @@ export const formats: readonly Format[] = [
     endings: ['geojson', 'json', 'geojsonl', 'geojsons', 'ndjson', 'jsonl'],
     sniff: sniffGeojson,
     open: async (source) => (await import('./geojson/read.ts')).openGeojson(source),
+  },
+  {
+    name: 'workbook',
+    title: 'Workbook (.xlsx, .xls, .ods)',
+    endings: ['xls', 'xlsx', 'ods'],
+    // Newer workbooks are zip archives and told apart there.
+    sniff: isCompoundFile,
+    open: async (source, context) =>
+      (await import('./workbook/read.ts')).openWorkbook(source, null, context.marks),
   },
   {
     name: 'delimited',

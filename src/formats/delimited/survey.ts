@@ -6,6 +6,7 @@ import { type HeaderPlan, isFootnote, planHeader } from '../../core/table/header
 import { markFromNote } from '../../core/table/marks.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { fieldOf, type Reading, type Remarks, ValueSurvey } from '../../core/table/value-survey.ts';
+import { tellHeader } from '../cells/from-cells.ts';
 
 /** Rows with nothing but a first cell that wait for what comes after them; more are data. */
 const mostNotes = 200;
@@ -103,7 +104,7 @@ export class RowSurvey {
     const notes = this.waiting.map(({ text }) => text.trim()).filter((text) => text !== '');
     const say = (code: string, severity: Finding['severity'], words: string, repair?: string) =>
       findings.push({ code, severity, words: `${options.name}: ${words}`, repair });
-    this.tellHeader(say);
+    tellHeader(header, say);
     const sure = this.surveys.map((survey) => survey.evidence);
     const commas =
       sure.some((each) => each.comma > 0) && !sure.some((each) => each.point > 0 && each.comma === 0);
@@ -140,30 +141,6 @@ export class RowSurvey {
         `${notes.length === 1 ? 'a note below the table is' : `${notes.length} notes below the table are`} no data and ${notes.length === 1 ? 'was' : 'were'} left out: “${notes[0].slice(0, 90)}”.`,
       );
     return { header, fields, readings, rows: this.rows, notes };
-  }
-
-  private tellHeader(say: (code: string, severity: Finding['severity'], words: string) => void): void {
-    const { header } = this;
-    for (const [name, free] of header.renamed)
-      say('column-twice', 'note', `the column name ${name} occurs again; the later one is called ${free}.`);
-    if (header.headerRows === 0)
-      say(
-        'header-missing',
-        'warning',
-        'the first row holds figures already, so the columns have no names; they are called column_1 and so on.',
-      );
-    if (header.headerRows === 2)
-      say(
-        'header-two-rows',
-        'note',
-        `the header has two rows; the second one is no data and gave ${header.units.some((unit) => unit !== undefined) ? 'the units' : header.titles.some((title) => title !== undefined) ? 'titles' : 'the lower part of the names'}.`,
-      );
-    if (header.above.length > 0)
-      say(
-        'titles-above',
-        'note',
-        `${header.above.length === 1 ? 'a line stands' : `${header.above.length} lines stand`} above the header and ${header.above.length === 1 ? 'is' : 'are'} no data: “${header.above[0].slice(0, 90)}”.`,
-      );
   }
 
   private tellRemarks(
