@@ -63,6 +63,9 @@ function stem(path: string): string {
 /** The file that leads a part (`wards.shp` of `wards.dbf`), when it is there; null for all that is no part. */
 function leaderOf(path: string, stems: ReadonlyMap<string, ReadonlySet<string>>): string | null {
   // `wards.shp.xml` goes with `wards.shp`.
+  const metadata = /^(.*)\.(csv|tsv|txt)-metadata\.json$/i.exec(path);
+  if (metadata !== null)
+    return stems.get(metadata[1].toLowerCase())?.has(metadata[2].toLowerCase()) ? metadata[2] : null;
   const described = /^(.*)\.shp\.xml$/i.exec(path);
   if (described !== null) return stems.get(described[1].toLowerCase())?.has('shp') ? 'shp' : null;
   const leader = partOf[ending(path)];
@@ -88,7 +91,8 @@ function partsOf(path: string, all: readonly string[]): string[] {
     (other) =>
       other !== path &&
       ((stem(other) === stem(path) && partOf[ending(other)] === ending(path)) ||
-        other.toLowerCase() === `${path.toLowerCase()}.xml`),
+        other.toLowerCase() === `${path.toLowerCase()}.xml` ||
+        other.toLowerCase() === `${path.toLowerCase()}-metadata.json`),
   );
   return parts.length === 0 ? [] : [path, ...parts].map(fileName);
 }
@@ -346,7 +350,8 @@ async function lookAtOne(
     tables = await openTables(format, source, own);
   } catch (error) {
     // A text that only looked like a table (a read-me) is no damaged file.
-    if (error instanceof IsomericError && format.name === 'delimited' && texts.has(end)) {
+    const text = format.name === 'delimited' && texts.has(end);
+    if (error instanceof IsomericError && (text || error.code === 'rows-missing')) {
       other('text');
       return;
     }

@@ -25,6 +25,8 @@ export interface OpenContext {
   geometry?: string;
   /** Marks in place of figures, besides those that everybody uses. */
   marks?: readonly Mark[];
+  /** JSON Pointer to the rows of a JSON document. */
+  rowsAt?: string;
 }
 
 export interface Format {
@@ -67,8 +69,47 @@ function sniffTopojson(head: Uint8Array): boolean {
 /** Does the text begin like a JSON object that could be GeoJSON? */
 function sniffGeojson(head: Uint8Array): boolean {
   const text = textHead(head);
-  // Other JSON (catalogues, settings) names none of these.
-  return text.startsWith('{') && /"(type|features|coordinates|geometries)"/.test(text);
+  // Other JSON (rows, catalogues, settings) names none of these.
+  return (
+    text.startsWith('{') &&
+    /"type"\s*:\s*("(Feature|FeatureCollection|(Multi)?(Point|LineString|Polygon)|GeometryCollection)"|$)|"(features|coordinates|geometries)"\s*:/.test(
+      text,
+    )
+  );
+}
+
+/** JSON-stat by its class (JSON-stat 2.0, “class”), or by what every dataset has. */
+function sniffJsonStat(head: Uint8Array): boolean {
+  const text = textHead(head);
+  return (
+    text.startsWith('{') &&
+    (/"class"\s*:\s*"(dataset|collection)"/.test(text) ||
+      (/"id"\s*:\s*\[/.test(text) && /"size"\s*:\s*\[\s*\d/.test(text) && /"dimension"\s*:\s*\{/.test(text)))
+  );
+}
+
+function sniffSdmxJson(head: Uint8Array): boolean {
+  const text = textHead(head);
+  return (
+    text.startsWith('{') &&
+    (/"schema"\s*:\s*"[^"]*sdmx/i.test(text) ||
+      /"(dataSets|codelists|dataStructures|conceptSchemes)"\s*:\s*\[/.test(text))
+  );
+}
+
+function sniffSdmxXml(head: Uint8Array): boolean {
+  const root = rootElement(head);
+  return root !== null && /sdmx/i.test(root.tag);
+}
+
+/** Any JSON that may hold rows, but not the metadata of another table. */
+function sniffJsonRows(head: Uint8Array): boolean {
+  const text = textHead(head);
+  return (
+    /^(\[\s*[[{]|\{\s*("|\}))/.test(text) &&
+    /\[\s*[[{]/.test(text) &&
+    !/"@context"\s*:\s*(\[\s*)?"http:\/\/www\.w3\.org\/ns\/csvw"/.test(text)
+  );
 }
 
 /** GML by the names of its namespace, whatever the root is called. */
@@ -190,11 +231,43 @@ export const formats: readonly Format[] = [
     open: async (source) => (await import('./topojson/read.ts')).openTopojson(source),
   },
   {
+    name: 'json-stat',
+    title: 'JSON-stat',
+    endings: ['json', 'jsonstat'],
+    sniff: sniffJsonStat,
+    open: async (source) => (await import('./json-stat/read.ts')).openJsonStat(source),
+  },
+  {
+    name: 'sdmx-json',
+    title: 'SDMX-JSON',
+    endings: ['json'],
+    sniff: sniffSdmxJson,
+    open: async (source) => (await import('./sdmx/read-json.ts')).openSdmxJson(source),
+  },
+  {
+    name: 'sdmx-ml',
+    title: 'SDMX-ML',
+    endings: ['xml', 'sdmx'],
+    sniff: sniffSdmxXml,
+    open: async (source) => (await import('./sdmx/read-xml.ts')).openSdmxXml(source),
+  },
+  {
     name: 'geojson',
     title: 'GeoJSON',
     endings: ['geojson', 'json', 'geojsonl', 'geojsons', 'ndjson', 'jsonl'],
     sniff: sniffGeojson,
     open: async (source) => (await import('./geojson/read.ts')).openGeojson(source),
+  },
+  {
+    name: 'json-rows',
+    title: 'JSON rows',
+    endings: ['json'],
+    sniff: sniffJsonRows,
+    open: async (source, context) =>
+      (await import('./json-rows/read.ts')).openJsonRows(source, {
+        at: context.rowsAt,
+        marks: context.marks,
+      }),
   },
   {
     name: 'workbook',

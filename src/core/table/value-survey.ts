@@ -42,6 +42,13 @@ export interface Remarks {
   mixed: { numbers: number; text: string } | null;
 }
 
+export const noRemarks: Remarks = {
+  ambiguousDates: false,
+  ambiguousNumbers: false,
+  doubtful: [],
+  mixed: null,
+};
+
 const bound =
   /^(?:(<|>|≤|≥|<=|>=|under |over )\s*)?([$£€¥]?)([-+−]?[\d.,\u00a0\u202f'’ ]*\d)\s*([%$£€¥]?)\s*(\+|-)?$/;
 const dateNumbers = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;

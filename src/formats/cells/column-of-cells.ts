@@ -4,11 +4,12 @@ import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { boundReasons, knownReason, type Mark, MarkList } from '../../core/table/marks.ts';
 import { numberFromText } from '../../core/table/number-text.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
-import { dressedNumber } from '../../core/table/value-survey.ts';
+import { ValueReader } from '../../core/table/value-reader.ts';
+import { dressedNumber, fieldOf, ValueSurvey } from '../../core/table/value-survey.ts';
 import { type Cell, cellText } from './from-cells.ts';
 
 /** What is decided for a column: its type, and what travels with the field. */
-export type CellReading = Pick<Field, 'type' | 'role' | 'marks'>;
+export type CellReading = Pick<Field, 'type' | 'role' | 'marks' | 'unit'>;
 
 /** Works out the type of a column of typed cells, then reads them. */
 export class ColumnOfCells {
@@ -27,11 +28,20 @@ export class ColumnOfCells {
   private readonly marks = new MarkList();
   private type: FieldType = 'text';
   private decided: readonly Mark[] = [];
+  /** Where figures may be written as text: what a column of nothing but texts could hold. */
+  private readonly inText: ValueSurvey | null;
+  private reader: ValueReader | null = null;
 
-  constructor(name: string, own: ReadonlyMap<string, string>, explained: ReadonlyMap<string, string>) {
+  constructor(
+    name: string,
+    own: ReadonlyMap<string, string>,
+    explained: ReadonlyMap<string, string>,
+    numbersInText = false,
+  ) {
     this.name = name;
     this.own = own;
     this.explained = explained;
+    this.inText = numbersInText ? new ValueSurvey(own) : null;
   }
 
   get empty(): boolean {
@@ -66,6 +76,7 @@ export class ColumnOfCells {
 
   private seeText(text: string): void {
     if (text === '') return;
+    this.inText?.seeText(text);
     const reason = this.own.get(text) ?? knownReason(text);
     if (reason !== undefined && this.marks.number(text, reason) > 0) return;
     if (/^0\d+$/.test(text)) this.zeroLed++;
@@ -98,6 +109,12 @@ export class ColumnOfCells {
               : 'timestamp';
     } else if (kinds === 2 && dates > 0 && stamps > 0) this.type = 'timestamp';
     else this.type = 'text';
+    if (this.inText !== null && numbers + booleans + dates + stamps === 0) {
+      const { reading } = this.inText.reading(false, this.name);
+      this.reader = new ValueReader(reading);
+      const { name: _, ...rest } = fieldOf(this.name, reading);
+      return rest;
+    }
     if (this.type === 'text') {
       const code = this.zeroLed > 0 && texts === 0;
       if (numberTexts > 0 && texts === 0 && !code && numbers === 0)
@@ -129,6 +146,10 @@ export class ColumnOfCells {
   put(builder: ColumnBuilder, cell: Cell): void {
     if (cell === null || cell === '') {
       builder.null();
+      return;
+    }
+    if (this.reader !== null) {
+      this.reader.putText(builder, String(cell));
       return;
     }
     if (builder.type === 'text') {

@@ -29,6 +29,8 @@ export interface FromCellsOptions {
   explained?: ReadonlyMap<string, string>;
   /** Names of the columns, when they are no row of the grid. */
   names?: readonly string[];
+  /** Figures may be written as text (rows of a service that quotes everything). */
+  numbersInText?: boolean;
 }
 
 const headerLooked = 100;
@@ -101,7 +103,7 @@ export function tableFromCells(grid: CellGrid, options: FromCellsOptions): Table
     if (mark !== null) explained.set(mark.text, mark.reason);
   }
   const columns = header.names.map((name, c) => {
-    const column = new ColumnOfCells(name, options.marks ?? new Map(), explained);
+    const column = new ColumnOfCells(name, options.marks ?? new Map(), explained, options.numbersInText);
     for (const r of data) column.see(grid.cell(r, c));
     return column;
   });

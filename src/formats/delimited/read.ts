@@ -6,9 +6,12 @@ import type { Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Mark } from '../../core/table/marks.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource, Surroundings } from '../byte-source.ts';
+import { describedBy, type TableDescription } from '../csvw/metadata.ts';
 import { askedEncoding } from '../encodings.ts';
 import { baseName } from '../names.ts';
+import { asObservations, isSdmxCsv, sdmxCodeColumns } from '../sdmx/csv.ts';
+import { applyDescription } from './described.ts';
 import { delimiters, findDelimiter, firstRows, RowScanner } from './scan.ts';
 import { namedTable } from './sniff.ts';
 import { quoteOpen, RowSurvey, type TablePlan } from './survey.ts';
@@ -23,6 +26,9 @@ export interface DelimitedReading {
   delimiter?: ',' | ';' | '\t' | '|';
   /** Marks in place of figures, besides those that everybody uses. */
   marks?: readonly Mark[];
+  /** What stands beside the file, for its metadata. */
+  around?: Surroundings | null;
+  path?: string;
 }
 
 function isUtf8(bytes: Uint8Array): boolean {
@@ -90,22 +96,39 @@ async function layoutOf(source: ByteSource, asked: DelimitedReading): Promise<La
  * Opens delimited text as a table: delimiter and encoding found, the header found under titles and over a second row,
  * notes below set aside, types worked out over every value. Read twice.
  */
-export async function openDelimited(source: ByteSource, asked: DelimitedReading = {}): Promise<Table[]> {
+export async function openDelimited(source: ByteSource, given: DelimitedReading = {}): Promise<Table[]> {
   const findings: Finding[] = [];
+  const described = await describedBy(given.around ?? null, given.path ?? '');
+  const asked = described === null ? given : asDescribed(given, described);
   const layout = await layoutOf(source, asked);
-  const plan = await survey(source, layout, findings, asked);
-  return [
-    {
-      name: baseName(source.name),
-      schema: plan.fields,
-      count: plan.rows,
-      title: plan.header.above[0],
-      notes: [...plan.header.above, ...plan.notes],
-      findings,
-      accounts: [],
-      batches: () => readRows(source, plan),
-    },
-  ];
+  const names = layout.first[0] ?? [];
+  const sdmx = isSdmxCsv(names);
+  const text = sdmx ? sdmxCodeColumns(names) : described?.columns.map((column) => column.text);
+  const plan = await survey(source, layout, findings, asked, text);
+  const schema =
+    described === null ? plan.fields : applyDescription(plan.fields, described, source.name, findings);
+  const table: Table = {
+    name: baseName(source.name),
+    schema,
+    count: plan.rows,
+    title: described?.title ?? plan.header.above[0],
+    notes: [...plan.header.above, ...plan.notes],
+    findings,
+    accounts: [],
+    batches: () => readRows(source, plan),
+  };
+  return [sdmx ? await asObservations(table) : table];
+}
+
+/** The way of reading that metadata asks for; what the user asked goes first. */
+function asDescribed(given: DelimitedReading, described: TableDescription): DelimitedReading {
+  const delimiter = Object.keys(delimiters).find((each) => each === described.delimiter);
+  return {
+    ...given,
+    encoding: given.encoding ?? described.encoding,
+    delimiter: given.delimiter ?? (delimiter as DelimitedReading['delimiter']),
+    marks: [...described.marks, ...(given.marks ?? [])],
+  };
 }
 
 async function survey(
@@ -113,6 +136,7 @@ async function survey(
   layout: Layout,
   findings: Finding[],
   asked: DelimitedReading,
+  asText?: readonly boolean[],
 ): Promise<Plan> {
   const { encoding, delimiter } = layout;
   const scanner = new RowScanner(delimiter);
@@ -121,6 +145,7 @@ async function survey(
     marks: new Map((asked.marks ?? []).map((mark) => [mark.text, mark.reason])),
     semicolons: delimiter === delimiters[';'],
     first: layout.first,
+    text: asText,
   });
   let skip = rows.skipped;
   const row = () => {
@@ -135,7 +160,7 @@ async function survey(
       const head = await source.bytes(0, headLength);
       const text = new TextEncoder().encode(iconv.decode(head as Buffer, 'windows-1252'));
       const { rows: first } = firstRows(text, source.size <= headLength, delimiter, headerRows);
-      return survey(source, { ...layout, encoding: 'windows-1252', first }, findings, asked);
+      return survey(source, { ...layout, encoding: 'windows-1252', first }, findings, asked, asText);
     }
     scanner.push(chunk, row);
   }

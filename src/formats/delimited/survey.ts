@@ -5,7 +5,14 @@ import { decodeText } from '../../core/table/column.ts';
 import { type HeaderPlan, isFootnote, planHeader } from '../../core/table/header-rows.ts';
 import { markFromNote } from '../../core/table/marks.ts';
 import type { Field } from '../../core/table/schema.ts';
-import { fieldOf, type Reading, type Remarks, ValueSurvey } from '../../core/table/value-survey.ts';
+import {
+  fieldOf,
+  noRemarks,
+  plainText,
+  type Reading,
+  type Remarks,
+  ValueSurvey,
+} from '../../core/table/value-survey.ts';
 import { tellHeader } from '../cells/from-cells.ts';
 
 /** Rows with nothing but a first cell that wait for what comes after them; more are data. */
@@ -18,6 +25,8 @@ export interface SurveyOptions {
   semicolons: boolean;
   /** Rows to look at first, to find the header. */
   first: readonly (readonly string[])[];
+  /** Columns that are text whatever their values look like, as a description or a standard says. */
+  text?: readonly boolean[];
 }
 
 /** All that is found out about delivered rows before they are read for good. */
@@ -68,7 +77,7 @@ export class RowSurvey {
     if (this.waiting.length > 0) this.flush(this.waiting.length);
     this.count(fields === columns, line);
     const { surveys } = this;
-    const n = fields < columns ? fields : columns;
+    const n = Math.min(fields, columns);
     const key = ends[0] - starts[0];
     if (key > this.longestKey) this.longestKey = key;
     for (let f = 0; f < n; f++) if (ends[f] > starts[f]) surveys[f].see(bytes, starts[f], ends[f]);
@@ -113,7 +122,12 @@ export class RowSurvey {
     );
     const readings: Reading[] = [];
     const fields = this.surveys.map((survey, c): Field => {
-      const { reading, remarks } = survey.reading(commas, header.names[c]);
+      const found = survey.reading(commas, header.names[c]);
+      const declared = options.text?.[c] === true;
+      const reading = declared
+        ? { ...plainText, code: found.reading.type !== 'text' || found.reading.code }
+        : found.reading;
+      const remarks = declared ? noRemarks : found.remarks;
       const told = {
         ...reading,
         marks: reading.marks.map((mark) => ({
