@@ -1,10 +1,13 @@
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
+import type { Grid } from '../core/grid/grid.ts';
+import { gridCells } from '../core/grid/grid-cells.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
 import { compressionOf } from './compressed/sniff.ts';
 import { describeContents } from './describe.ts';
 import { layerFromColumns } from './geometry-columns.ts';
+import { gridFormatOf } from './grids.ts';
 import { baseName, ending } from './names.ts';
 import { type Format, formatOf, formats, type OpenContext } from './register.ts';
 import { isWorkbookArchive } from './workbook/sniff.ts';
@@ -31,9 +34,17 @@ export interface OtherFile {
   damage?: Finding;
 }
 
+/** One grid, with where it came from. */
+export interface OpenedGrid {
+  grid: Grid;
+  format: string;
+  within: string;
+}
+
 /** What is in a file, an archive or a folder. */
 export interface Contents {
   layers: Opened[];
+  grids: OpenedGrid[];
   others: OtherFile[];
 }
 
@@ -68,7 +79,9 @@ function leaderOf(path: string, stems: ReadonlyMap<string, ReadonlySet<string>>)
     return stems.get(metadata[1].toLowerCase())?.has(metadata[2].toLowerCase()) ? metadata[2] : null;
   const described = /^(.*)\.shp\.xml$/i.exec(path);
   if (described !== null) return stems.get(described[1].toLowerCase())?.has('shp') ? 'shp' : null;
-  const leader = partOf[ending(path)];
+  const end = ending(path);
+  if (end === 'prj' && stems.get(stem(path))?.has('asc')) return 'asc';
+  const leader = partOf[end];
   return leader !== undefined && stems.get(stem(path))?.has(leader) ? leader : null;
 }
 
@@ -137,6 +150,11 @@ async function insideOf(
     const inner = await openCompressed(source, compression);
     return insideOf(inner, { ...context, around: null, path: fileName(inner.name) }, inside, depth + 1);
   }
+  const gridFormat = await gridFormatOf(source);
+  if (gridFormat !== undefined) {
+    const grid = await gridFormat.open(source, context);
+    return { layers: [], grids: [{ grid, format: gridFormat.name, within: '' }], others: [] };
+  }
   const format = await formatOf(source);
   if (format === undefined) throw unknownFormat(source);
   const tables = await openTables(format, source, context);
@@ -147,7 +165,7 @@ async function insideOf(
     within: '',
     parts,
   }));
-  return { layers, others: [] };
+  return { layers, grids: [], others: [] };
 }
 
 function unknownFormat(source: ByteSource): IsomericError {
@@ -215,7 +233,7 @@ async function lookIntoArchive(
     const { openWorkbook } = await import('./workbook/read.ts');
     const tables = await openWorkbook(source, around, context.marks);
     const format = { name: 'workbook', title: 'Workbook', endings: ['xlsx', 'xlsm', 'xlsb', 'ods', 'xls'] };
-    return { layers: await asLayers(tables, format, source, context), others: [] };
+    return { layers: await asLayers(tables, format, source, context), grids: [], others: [] };
   }
   const wanted = inside === '' ? all : all.filter((path) => path === inside || path.startsWith(`${inside}/`));
   if (wanted.length === 0) {
@@ -247,6 +265,7 @@ function under(prefix: string, contents: Contents): Contents {
   const within = (path: string) => (path === '' ? prefix : `${prefix}/${path}`);
   return {
     layers: contents.layers.map((each) => ({ ...each, within: within(each.within) })),
+    grids: contents.grids.map((each) => ({ ...each, within: within(each.within) })),
     others: contents.others.map((each) => ({ ...each, path: within(each.path) })),
   };
 }
@@ -261,7 +280,13 @@ export async function openAmong(
 }
 
 /** The layers, the first of them with findings for what beside them cannot be read: so it is not passed over. */
-export function withDamage({ layers, others }: Contents): Opened[] {
+export function withDamage({ layers: found, grids, others }: Contents): Opened[] {
+  const layers = [
+    ...found,
+    ...grids.map(
+      ({ grid, format, within }): Opened => ({ table: gridCells(grid), format, within, parts: [] }),
+    ),
+  ];
   const told = others.flatMap(({ damage }) => (damage === undefined ? [] : [damage]));
   if (told.length === 0) return layers;
   const [first, ...rest] = layers;
@@ -288,7 +313,7 @@ async function among(
 ): Promise<Contents> {
   const all = await around.list();
   const stems = stemsOf(paths);
-  const contents: Contents = { layers: [], others: [] };
+  const contents: Contents = { layers: [], grids: [], others: [] };
   const failures: IsomericError[] = [];
   for (const path of paths) {
     if (leaderOf(path, stems) !== null) continue;
@@ -306,8 +331,9 @@ async function among(
       });
     }
   }
-  if (contents.layers.length === 0 && failures.length > 0) throw failures[0];
-  if (contents.layers.length === 0) {
+  const nothing = contents.layers.length + contents.grids.length === 0;
+  if (nothing && failures.length > 0) throw failures[0];
+  if (nothing) {
     throw new IsomericError('no-layers', 'No layer or table is in it.', {
       advice: paths.length === 0 ? 'It holds no file.' : `It holds: ${paths.slice(0, 12).join(', ')}.`,
     });
@@ -333,11 +359,18 @@ async function lookAtOne(
   if (isZip(head) || compressionOf(head) !== null) {
     const inner = under(path, await insideOf(source, { ...context, around, path }, '', depth + 1));
     contents.layers.push(...inner.layers);
+    contents.grids.push(...inner.grids);
     contents.others.push(...inner.others);
     return;
   }
-  const format = await formatOf(source);
   const end = ending(path);
+  const gridFormat = await gridFormatOf(source);
+  if (gridFormat !== undefined) {
+    const grid = await gridFormat.open(source, { ...context, around, path });
+    contents.grids.push({ grid, format: gridFormat.name, within: path });
+    return;
+  }
+  const format = await formatOf(source);
   if (format === undefined || (format.name === 'delimited' && texts.has(end) && end !== 'txt')) {
     const leader = partOf[end];
     if (leader !== undefined) other(`part of a set whose .${leader} is missing`);
