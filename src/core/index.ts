@@ -11,6 +11,8 @@ export * from './geometry/index.ts';
 export { planarArea, planarLength } from './geometry/measures.ts';
 export { type FillRule, type OverlayOperation, overlayAreas, uniteAreas } from './geometry/overlay.ts';
 export { PreparedArea } from './geometry/prepared-area.ts';
+export * from './grid/grid.ts';
+export { gridCells } from './grid/grid-cells.ts';
 export * from './layer/batch.ts';
 export { concatenate } from './layer/concatenate.ts';
 export * from './layer/layer.ts';
@@ -42,8 +44,12 @@ export {
   sheetWidth,
 } from './mapping/sheet.ts';
 export { nearestWord, suggest } from './nearest.ts';
+export * from './table/code-book.ts';
 export * from './table/column.ts';
 export { ColumnBuilder, nullColumn, takeValues, textColumn } from './table/column-builder.ts';
 export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
 export { parseExpression } from './table/cql2/parse.ts';
+export * from './table/marks.ts';
+export * from './table/profile.ts';
 export * from './table/schema.ts';
+export { dateText, timestampText } from './table/time.ts';

@@ -4,17 +4,20 @@ export {
   lookAmong,
   lookInside,
   type Opened,
+  type OpenedGrid,
   type OtherFile,
   openAmong,
   openSource,
   withDamage,
 } from './contents.ts';
 export { type DelimitedOptions, writeDelimited } from './delimited/write.ts';
+export { codeBookOf } from './describe.ts';
 export { writeFlatgeobuf } from './flatgeobuf/write.ts';
 export { type GeojsonOptions, writeGeojson } from './geojson/write.ts';
 export { layerFromColumns } from './geometry-columns.ts';
 export { type GeopackageWriteOptions, GeopackageWriter } from './geopackage/write.ts';
 export { writeGeoparquet } from './geoparquet/write.ts';
+export { openGeotiff } from './geotiff/read.ts';
 export { gmlSchema, writeGml } from './gml/write.ts';
 export { writeGpx } from './gpx/write.ts';
 export { writeKml } from './kml/write.ts';

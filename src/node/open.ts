@@ -2,6 +2,7 @@ import { readdir, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
 import { IsomericError, placed } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
+import type { Mark } from '../core/table/marks.ts';
 import type { Surroundings } from '../formats/byte-source.ts';
 import { type Contents, lookAmong, lookInside, type Opened, withDamage } from '../formats/contents.ts';
 import { remoteSource } from '../sources/files/remote.ts';
@@ -77,12 +78,16 @@ export interface OpenOptions {
   encoding?: string;
   /** Columns of tables that hold geometry: `lon, lat`, or one with WKT or WKB; `none`. */
   geometry?: string;
+  /** What stands in place of figures, besides the marks that everybody uses. */
+  marks?: readonly Mark[];
+  /** JSON Pointer to the rows of a JSON document. */
+  rowsAt?: string;
 }
 
 /** What is in a file, an archive, a path within an archive, a folder, or at an address: layers, and the rest. */
 export async function lookPath(path: string, options: OpenOptions = {}): Promise<Contents> {
-  const { root, encoding, geometry } = options;
-  const common = { capabilities, encoding, geometry };
+  const { root, encoding, geometry, marks, rowsAt } = options;
+  const common = { capabilities, encoding, geometry, marks, rowsAt };
   if (/^https?:\/\//i.test(path)) {
     const source = await remoteSource(path);
     return placed({ file: path }, () => lookInside(source, { ...common, around: null, path: source.name }));

@@ -1,4 +1,6 @@
 import type { Command } from 'commander';
+import { marksFromText } from '../../core/index.ts';
+import type { OpenOptions } from '../../node/index.ts';
 import { makeOutput, type Output } from '../output.ts';
 
 /** Adds one command to the program. */
@@ -11,4 +13,29 @@ export const exitCodes = { done: 0, findings: 1, usage: 2, input: 3, interrupted
 export function outputOf(command: Command): Output {
   const options = command.optsWithGlobals() as { json?: boolean; colour?: boolean };
   return makeOutput(options);
+}
+
+/** Options of all commands that read tables. */
+export interface TableReading {
+  encoding?: string;
+  marks?: string;
+  rowsAt?: string;
+  geometry?: string;
+}
+
+export function openOptions(options: TableReading): OpenOptions {
+  return {
+    encoding: options.encoding,
+    geometry: options.geometry,
+    rowsAt: options.rowsAt,
+    marks: options.marks === undefined ? undefined : marksFromText(options.marks),
+  };
+}
+
+/** Adds the options that say how tables are to be read. */
+export function withTableOptions(command: Command): Command {
+  return command
+    .option('--encoding <name>', 'the encoding of texts: cp1252, cp850 …')
+    .option('--marks <list>', 'what stands in place of figures: ". = suppressed, -9999 = missing"')
+    .option('--rows-at <pointer>', 'JSON Pointer to the rows of a JSON document: /data/rows');
 }

@@ -1,4 +1,6 @@
 import {
+  type ColumnProfile,
+  ColumnProfiler,
   type Crs,
   counted,
   crsLabel,
@@ -11,48 +13,85 @@ import {
   isLayer,
   type KindName,
   kindNames,
+  suggest,
 } from '../../core/index.ts';
 import type { Opened, OtherFile } from '../../formats/index.ts';
-import { lookPath, type OpenOptions } from '../../node/index.ts';
+import { lookPath } from '../../node/index.ts';
+import { type GridView, gridView, printGrid } from '../grids.ts';
 import { findingText, type Output, printJson, textTable } from '../output.ts';
-import { type AddCommand, outputOf } from './command.ts';
+import { blankText, printProfile, valuesText } from '../profiles.ts';
+import { type AddCommand, openOptions, outputOf, type TableReading } from './command.ts';
+
+interface LookOptions extends TableReading {
+  geometry?: string;
+  field?: string;
+}
 
 interface FieldView {
   name: string;
   type: string;
+  role?: string;
   title?: string;
+  unit?: string;
+  universe?: string;
+  table?: string;
   blank: number;
+  reasons: ColumnProfile['reasons'];
   distinct: number | null;
+  least: number | null;
+  greatest: number | null;
+  mean: number | null;
+  quantiles: number[];
+  histogram: number[];
   examples: string[];
+  values: ColumnProfile['values'];
 }
 
 interface LayerView {
   name: string;
+  title?: string;
   within: string;
   format: string;
   parts: readonly string[];
+  describes: boolean;
   geometry: KindName[] | null;
   count: number;
   crs: { code: string | null; name: string } | null;
   extent: [number, number, number, number] | null;
   fields: FieldView[];
   troubles: Finding[];
+  profiles: ColumnProfile[];
 }
 
-/** Different values counted up to this many. */
-const mostDistinct = 10_000;
+/** Values of a column that are listed in `--json`. */
+const listedValues = 20;
 
-/** Reads a layer once, to the end, and tells what is in it. */
-async function view({ table, format, within, parts }: Opened): Promise<LayerView> {
-  const fields = table.schema.map((field): FieldView & { seen: Set<string> } => ({
+function fieldView(profile: ColumnProfile): FieldView {
+  const { field } = profile;
+  return {
     name: field.name,
     type: field.type,
+    role: field.role,
     title: field.title,
-    blank: 0,
-    distinct: 0,
-    examples: [],
-    seen: new Set(),
-  }));
+    unit: field.unit,
+    universe: field.universe,
+    table: field.table,
+    blank: profile.blank,
+    reasons: profile.reasons,
+    distinct: profile.distinct,
+    least: profile.least,
+    greatest: profile.greatest,
+    mean: profile.mean,
+    quantiles: profile.quantiles,
+    histogram: profile.histogram,
+    examples: profile.values.slice(0, 3).map(({ value }) => value),
+    values: profile.values.slice(0, listedValues),
+  };
+}
+
+/** Reads a layer once, to the end, and tells what is in it. */
+async function view({ table, format, within, parts, describes }: Opened): Promise<LayerView> {
+  const profilers = table.schema.map((field) => new ColumnProfiler(field));
   const box = emptyBox();
   let count = 0;
   let kinds = 0;
@@ -63,17 +102,7 @@ async function view({ table, format, within, parts }: Opened): Promise<LayerView
       for (let i = 0; i < batch.length; i++) kinds |= 1 << batch.geometry.kind[i];
     }
     batch.columns.forEach((column, c) => {
-      const field = fields[c];
-      for (let i = 0; i < batch.length; i++) {
-        if (column.isNull(i)) {
-          field.blank++;
-          continue;
-        }
-        if (field.seen.size >= mostDistinct && field.examples.length >= 3) continue;
-        const text = column.text(i)!;
-        if (field.examples.length < 3 && !field.seen.has(text)) field.examples.push(text);
-        if (field.seen.size < mostDistinct) field.seen.add(text);
-      }
+      profilers[c].see(column);
     });
   }
   const crs = isLayer(table) ? table.crs : null;
@@ -82,20 +111,21 @@ async function view({ table, format, within, parts }: Opened): Promise<LayerView
     const area = extentTrouble(crs, box);
     if (area !== undefined) troubles.push(area);
   }
+  const profiles = profilers.map((profiler) => profiler.close());
   return {
     name: table.name,
+    title: table.title,
     within,
     format,
     parts,
+    describes: describes === true,
     geometry: isLayer(table) ? kindNames.filter((_, k) => k > 0 && (kinds & (1 << k)) !== 0) : null,
     count,
     crs: crs === null ? null : { code: crs.code ?? null, name: crs.name },
     extent: isEmptyBox(box) ? null : box,
-    fields: fields.map(({ seen, ...field }) => ({
-      ...field,
-      distinct: seen.size >= mostDistinct ? null : seen.size,
-    })),
+    fields: profiles.map(fieldView),
     troubles,
+    profiles,
   };
 }
 
@@ -116,7 +146,6 @@ function extentTrouble(crs: Crs, box: readonly number[]): Finding | undefined {
 }
 
 function kindText(layer: LayerView): string {
-  if (layer.geometry === null) return 'rows, no geometry';
   const names: Record<string, string> = {
     Point: 'points',
     LineString: 'lines',
@@ -126,9 +155,9 @@ function kindText(layer: LayerView): string {
     MultiPolygon: 'multi-areas',
     GeometryCollection: 'collections',
   };
-  return layer.geometry.length === 0
+  return layer.geometry!.length === 0
     ? 'features without geometry'
-    : layer.geometry.map((kind) => names[kind]).join(' and ');
+    : layer.geometry!.map((kind) => names[kind]).join(' and ');
 }
 
 /** `4,302 bytes`, `1.4 MB` */
@@ -136,17 +165,47 @@ function sizeText(bytes: number): string {
   return bytes < 100_000 ? `${grouped(bytes)} bytes` : `${grouped(Number((bytes / 1e6).toFixed(1)))} MB`;
 }
 
+/** A line a field; titles only where there are any. */
+function printFields(output: Output, profiles: readonly ColumnProfile[]): void {
+  const titled = profiles.some(({ field }) => field.title !== undefined);
+  const rows = profiles.map((profile) => {
+    const { field } = profile;
+    const unit = field.unit === undefined ? '' : ` (${field.unit})`;
+    return [
+      field.name,
+      field.role === 'code' ? 'code' : field.type,
+      profile.distinct === null ? 'many' : grouped(profile.distinct),
+      blankText(profile),
+      valuesText(profile, 3),
+      `${field.title ?? ''}${unit}`,
+    ].slice(0, titled ? 6 : 5);
+  });
+  const names = ['field', 'type', 'different', 'blank', 'values', 'title'];
+  const [head, ...lines] = textTable(
+    names.slice(0, titled ? 6 : 5),
+    rows,
+    [false, false, true, true, false, false],
+    44,
+  );
+  output.line(output.colours.dim(`  ${head}`));
+  for (const line of lines) output.line(`  ${line}`);
+}
+
 function print(
   output: Output,
   path: string,
   layers: readonly LayerView[],
+  grids: readonly GridView[],
   others: readonly OtherFile[],
 ): void {
   const { colours } = output;
   const tables = layers.filter((layer) => layer.geometry === null).length;
   const counts = [
-    layers.length > tables || tables === 0 ? counted(layers.length - tables, 'layer', 'layers') : '',
+    layers.length > tables || tables + grids.length === 0
+      ? counted(layers.length - tables, 'layer', 'layers')
+      : '',
     tables > 0 ? counted(tables, 'table', 'tables') : '',
+    grids.length > 0 ? counted(grids.length, 'grid', 'grids') : '',
     others.length > 0 ? counted(others.length, 'other file', 'other files') : '',
   ];
   output.line(`${colours.bold(path)}  ${counts.filter((count) => count !== '').join(', ')}`);
@@ -156,7 +215,10 @@ function print(
       `${colours.bold(colours.cyan(layer.name))}  ${layer.format}${layer.within === '' ? '' : `, ${layer.within}`}`,
     );
     if (layer.parts.length > 0) output.line(colours.dim(`  made of ${layer.parts.join(', ')}`));
-    output.line(`  ${grouped(layer.count)} ${kindText(layer)}`);
+    if (layer.title !== undefined) output.line(`  ${layer.title}`);
+    output.line(
+      `  ${layer.geometry === null ? counted(layer.count, 'row', 'rows') : `${grouped(layer.count)} ${kindText(layer)}`}`,
+    );
     if (layer.geometry !== null) {
       output.line(
         `  CRS     ${layer.crs === null ? colours.yellow('not known') : layer.crs.code === null ? layer.crs.name : `${layer.crs.code} (${layer.crs.name})`}`,
@@ -173,25 +235,11 @@ function print(
             .join(', ')}`,
         );
     }
-    if (layer.fields.length > 0) {
-      const rows = layer.fields.map((field) => [
-        field.name,
-        field.type,
-        field.distinct === null ? 'many' : grouped(field.distinct),
-        grouped(field.blank),
-        field.examples.join(', '),
-      ]);
-      const [head, ...lines] = textTable(
-        ['field', 'type', 'different', 'blank', 'for example'],
-        rows,
-        [false, false, true, true, false],
-        44,
-      );
-      output.line(colours.dim(`  ${head}`));
-      for (const line of lines) output.line(`  ${line}`);
-    }
+    if (layer.describes) output.line(colours.dim('  describes the columns of the others'));
+    if (layer.profiles.length > 0) printFields(output, layer.profiles);
     for (const trouble of layer.troubles) output.line(`  ${findingText(output, shortened(trouble, path))}`);
   }
+  for (const grid of grids) printGrid(output, grid, (finding) => shortened(finding, path));
   if (others.length === 0) return;
   output.line();
   output.line(colours.bold('Other files'));
@@ -207,6 +255,30 @@ function shortened(finding: Finding, path: string): Finding {
   return { ...finding, words: finding.words.replaceAll(`${path.replace(/\/$/, '')}/`, '') };
 }
 
+/** The fields that were asked for, one after the other. */
+function printChosen(output: Output, path: string, layers: readonly LayerView[], names: string): void {
+  const chosen = names.split(',').map((name) => name.trim());
+  const known = layers.flatMap((layer) => layer.profiles.map(({ field }) => field.name));
+  const found = layers.flatMap((layer) =>
+    layer.profiles
+      .filter(({ field }) => chosen.includes(field.name))
+      .map((profile) => ({ layer: layer.name, profile })),
+  );
+  for (const name of chosen) {
+    if (known.includes(name)) continue;
+    throw new IsomericError('field-unknown', `There is no field “${name}” in ${path}.`, {
+      advice: suggest(name, known),
+      blame: 'usage',
+    });
+  }
+  if (output.json) printJson({ path, fields: found.map(({ layer, profile }) => ({ layer, ...profile })) });
+  else
+    found.forEach(({ profile }, k) => {
+      if (k > 0) output.line();
+      printProfile(output, profile);
+    });
+}
+
 export const addLook: AddCommand = (program) => {
   program
     .command('look')
@@ -219,9 +291,12 @@ export const addLook: AddCommand = (program) => {
       '--geometry <columns>',
       'columns of a table that hold its geometry: "lon, lat", or one with WKT or WKB; "none" leaves it a table',
     )
-    .action(async (path: string, options: OpenOptions, command) => {
+    .option('--marks <list>', 'what stands in place of figures: ". = suppressed, -9999 = missing"')
+    .option('--rows-at <pointer>', 'JSON Pointer to the rows of a JSON document: /data/rows')
+    .option('--field <names>', 'all about these fields: values with counts, reasons, quantiles, a histogram')
+    .action(async (path: string, options: LookOptions, command) => {
       const output = outputOf(command);
-      const contents = await lookPath(path, options);
+      const contents = await lookPath(path, openOptions(options));
       const layers: LayerView[] = [];
       const broken: OtherFile[] = [];
       for (const opened of contents.layers) {
@@ -239,7 +314,14 @@ export const addLook: AddCommand = (program) => {
         }
       }
       const others = [...broken, ...contents.others];
-      if (output.json) printJson({ path, layers, others });
-      else print(output, path, layers, others);
+      if (options.field !== undefined) {
+        printChosen(output, path, layers, options.field);
+        return;
+      }
+      const grids: GridView[] = [];
+      for (const opened of contents.grids) grids.push(await gridView(opened));
+      if (output.json)
+        printJson({ path, layers: layers.map(({ profiles: _, ...layer }) => layer), grids, others });
+      else print(output, path, layers, grids, others);
     });
 };

@@ -1,24 +1,34 @@
 import {
+  boundReasons,
+  ColumnProfiler,
   filterRows,
   grouped,
   IsomericError,
+  type Mark,
   requireField,
   selectColumns,
   type Table,
   type Value,
 } from '../../core/index.ts';
 import { openOne } from '../../node/index.ts';
-import { printJson, textTable } from '../output.ts';
-import { type AddCommand, outputOf } from './command.ts';
+import { type Output, printJson, textTable } from '../output.ts';
+import { printProfile } from '../profiles.ts';
+import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 
-interface RowsOptions {
+interface RowsOptions extends TableReading {
   layer?: string;
-  encoding?: string;
+  summary?: boolean;
   where?: string;
   columns?: string;
   limit: string;
   sort?: string;
   descending?: boolean;
+}
+
+/** A value, and the mark that was written in its place. */
+interface Cell {
+  value: Value;
+  mark: Mark | null;
 }
 
 /** The first `limit` rows; with `sort`, the first after sorting: then at most `limit` and one batch are held. */
@@ -27,8 +37,8 @@ async function firstRows(
   limit: number,
   sort: number,
   descending: boolean,
-): Promise<{ rows: Value[][]; all: number }> {
-  let rows: { key: Value; row: Value[]; at: number }[] = [];
+): Promise<{ rows: Cell[][]; all: number }> {
+  let rows: { key: Value; row: Cell[]; at: number }[] = [];
   let all = 0;
   const compare = (a: { key: Value; at: number }, b: { key: Value; at: number }) => {
     if (a.key === null || b.key === null) return a.key === b.key ? a.at - b.at : a.key === null ? 1 : -1;
@@ -44,7 +54,10 @@ async function firstRows(
       if (sort < 0 && rows.length >= limit) continue;
       rows.push({
         key: sort < 0 ? null : batch.columns[sort].value(i),
-        row: batch.columns.map((column) => column.value(i)),
+        row: batch.columns.map((column, c) => ({
+          value: column.value(i),
+          mark: table.schema[c].marks?.[(column.marks?.[i] ?? 0) - 1] ?? null,
+        })),
         at: all,
       });
     }
@@ -53,18 +66,41 @@ async function firstRows(
   return { rows: rows.map(({ row }) => row), all };
 }
 
-function cellText(value: Value): string {
-  if (value === null) return '';
+/** A blank with a reason shows the reason, a bound its sign. */
+function cellText({ value, mark }: Cell): string {
+  if (value === null) return mark === null ? '' : mark.reason;
+  if (mark !== null && boundReasons.has(mark.reason)) return `${mark.reason} ${String(value)}`;
   return typeof value === 'object' ? JSON.stringify(value) : String(value);
 }
 
+/** Reads the rows to the end and prints what there is to say of each chosen column. */
+async function summarise(output: Output, path: string, table: Table): Promise<void> {
+  const profilers = table.schema.map((field) => new ColumnProfiler(field));
+  for await (const batch of table.batches())
+    batch.columns.forEach((column, c) => {
+      profilers[c].see(column);
+    });
+  const profiles = profilers.map((profiler) => profiler.close());
+  if (output.json) {
+    printJson({
+      path,
+      layer: table.name,
+      fields: profiles.map((profile) => ({ ...profile, values: profile.values.slice(0, 100) })),
+    });
+    return;
+  }
+  profiles.forEach((profile, k) => {
+    if (k > 0) output.line();
+    printProfile(output, profile);
+  });
+}
+
 export const addRows: AddCommand = (program) => {
-  program
+  const rowsCommand = program
     .command('rows')
     .description('rows of a layer or table: filtered, chosen columns, sorted')
     .argument('<path>', 'a file, a path within an archive, or an address')
     .option('--layer <name>', 'which layer, when there are several')
-    .option('--encoding <name>', 'the encoding of texts: cp1252, cp850 …')
     .option(
       '--where <cql2>',
       'only rows for which this is true, for example "households > 500 AND name LIKE \'Up%\'"',
@@ -73,6 +109,10 @@ export const addRows: AddCommand = (program) => {
     .option('--limit <n>', 'at most so many rows', '20')
     .option('--sort <field>', 'sorted by this field')
     .option('--descending', 'greatest first')
+    .option(
+      '--summary',
+      'instead of rows: values with counts, reasons, quantiles, a histogram of each column',
+    )
     .action(async (path: string, options: RowsOptions, command) => {
       const output = outputOf(command);
       const limit = Number(options.limit);
@@ -80,8 +120,13 @@ export const addRows: AddCommand = (program) => {
         throw new IsomericError('limit-wrong', `--limit ${options.limit} is no number of rows.`, {
           blame: 'usage',
         });
-      let { table } = await openOne(path, options.layer, { encoding: options.encoding });
+      let { table } = await openOne(path, options.layer, openOptions(options));
       if (options.where !== undefined) table = filterRows(table, options.where);
+      if (options.summary === true) {
+        const names = options.columns?.split(',').map((name) => name.trim());
+        await summarise(output, path, names === undefined ? table : selectColumns(table, names));
+        return;
+      }
       const sortName = options.sort;
       const sorted = sortName === undefined ? -1 : requireField(table.schema, sortName, table.name);
       const { rows, all } = await firstRows(table, limit, sorted, options.descending === true);
@@ -99,7 +144,13 @@ export const addRows: AddCommand = (program) => {
           path,
           layer: table.name,
           count: all,
-          rows: view.map((row) => Object.fromEntries(row.map((value, c) => [schema[c].name, value]))),
+          rows: view.map((row) => Object.fromEntries(row.map(({ value }, c) => [schema[c].name, value]))),
+          // Row by row, the reasons of values that are no plain ones.
+          reasons: view.map((row) =>
+            Object.fromEntries(
+              row.flatMap(({ mark }, c) => (mark === null ? [] : [[schema[c].name, mark.reason] as const])),
+            ),
+          ),
         });
         return;
       }
@@ -117,4 +168,5 @@ export const addRows: AddCommand = (program) => {
         ),
       );
     });
+  withTableOptions(rowsCommand);
 };
