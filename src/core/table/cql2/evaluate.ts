@@ -1,13 +1,21 @@
 import type { Batch } from '../../layer/batch.ts';
 import { suggest } from '../../nearest.ts';
+import { marginOfProduct, marginOfRatio, marginOfSum } from '../margins.ts';
+import { reasons } from '../marks.ts';
 import { type FieldType, fieldIndex, type Schema } from '../schema.ts';
+import { expressionFunctions } from './functions.ts';
+import {
+  type Binder,
+  type Cell,
+  type ExpressionContext,
+  type Kind,
+  marginFrom,
+  type Node,
+  node,
+  type Reader,
+} from './node.ts';
 import { expressionError, parseExpression } from './parse.ts';
 import type { Expression } from './syntax.ts';
-
-/** Kinds of value inside expressions; dates are days, time stamps milliseconds. */
-type Kind = 'number' | 'text' | 'boolean' | 'date' | 'timestamp' | 'null';
-type Cell = number | string | boolean | null;
-type Reader = (i: number) => Cell;
 
 /** An expression checked against a schema, ready to be bound to batches. */
 export interface Compiled {
@@ -17,6 +25,8 @@ export interface Compiled {
   /** Names of the fields it reads. */
   fields: readonly string[];
   bind(batch: Batch): Reader;
+  /** Margin of error of the results; null when no operand has one. */
+  margin: Binder | null;
 }
 
 const kindOfType: Record<FieldType, Kind> = {
@@ -40,14 +50,13 @@ const kindWords: Record<Kind, string> = {
 };
 
 /** Compiles CQL2 text. Unknown fields and comparisons of unlike things are told with their character. */
-export function compileExpression(text: string, schema: Schema, of: string): Compiled {
-  return new Compiler(text, schema, of).whole();
-}
-
-interface Node {
-  kind: Kind;
-  whole: boolean;
-  bind: (batch: Batch) => Reader;
+export function compileExpression(
+  text: string,
+  schema: Schema,
+  of: string,
+  context: ExpressionContext = {},
+): Compiled {
+  return new Compiler(text, schema, of, context).whole();
 }
 
 const collator = new Intl.Collator('en', { sensitivity: 'variant' });
@@ -56,9 +65,11 @@ class Compiler {
   private readonly text: string;
   private readonly schema: Schema;
   private readonly of: string;
+  private readonly context: ExpressionContext;
   private readonly fields = new Set<string>();
 
-  constructor(text: string, schema: Schema, of: string) {
+  constructor(text: string, schema: Schema, of: string, context: ExpressionContext) {
+    this.context = context;
     this.text = text;
     this.schema = schema;
     this.of = of;
@@ -66,7 +77,7 @@ class Compiler {
 
   whole(): Compiled {
     const node = this.compile(parseExpression(this.text));
-    return { kind: node.kind, whole: node.whole, bind: node.bind, fields: [...this.fields] };
+    return { ...node, fields: [...this.fields] };
   }
 
   private fail(code: string, words: string, at: number, advice = ''): never {
@@ -80,7 +91,7 @@ class Compiler {
         const kind: Kind =
           e.kind ??
           (value === null ? 'null' : typeof value === 'string' ? 'text' : (typeof value as 'number'));
-        return { kind, whole: Number.isInteger(value), bind: () => () => value };
+        return { kind, whole: Number.isInteger(value), bind: () => () => value, margin: null };
       }
       case 'property':
         return this.property(e.name, e.at);
@@ -160,8 +171,11 @@ class Compiler {
             };
           }),
           whole: arg.whole,
+          margin: arg.margin,
         };
       }
+      case 'call':
+        return this.call(e);
       default:
         return this.arithmetic(e);
     }
@@ -194,7 +208,9 @@ class Compiler {
     const field = this.schema[index];
     const kind = kindOfType[field.type];
     const whole = field.type === 'integer';
-    if (kind === 'text') return { kind, whole, bind: (batch) => (i) => batch.columns[index].text(i) };
+    const margin = this.marginOf(field.margin);
+    if (kind === 'text')
+      return { kind, whole, bind: (batch) => (i) => batch.columns[index].text(i), margin, field: name };
     if (kind === 'boolean') {
       return {
         kind,
@@ -203,6 +219,8 @@ class Compiler {
           const column = batch.columns[index];
           return (i) => (column.isNull(i) ? null : column.numbers![i] === 1);
         },
+        margin,
+        field: name,
       };
     }
     return {
@@ -214,7 +232,48 @@ class Compiler {
         if (column.valid === null) return (i) => numbers[i];
         return (i) => (column.isNull(i) ? null : numbers[i]);
       },
+      margin,
+      field: name,
     };
+  }
+
+  /** The margin that stands in another field; one that is marked “no sampling error” is zero. */
+  private marginOf(name: string | undefined): Binder | null {
+    const c = name === undefined ? -1 : fieldIndex(this.schema, name);
+    if (c < 0 || kindOfType[this.schema[c].type] !== 'number') return null;
+    const exact = (this.schema[c].marks ?? []).map((mark) => mark.reason === reasons.exact);
+    return (batch) => {
+      const column = batch.columns[c];
+      const { marks } = column;
+      return (i) => {
+        if (!column.isNull(i)) return column.numbers![i];
+        return marks !== null && exact[marks[i] - 1] === true ? 0 : null;
+      };
+    };
+  }
+
+  private call(e: Extract<Expression, { op: 'call' }>): Node {
+    const found = expressionFunctions.find((each) => each.name === e.name.toLowerCase());
+    const names = ['casei', 'accenti', 'date', 'timestamp', ...expressionFunctions.map((each) => each.name)];
+    if (found === undefined)
+      return this.fail('expression-syntax', `There is no function “${e.name}”`, e.at, suggest(e.name, names));
+    if (e.args.length !== found.takes.length)
+      return this.fail(
+        'expression-syntax',
+        `${found.name} takes ${found.takes.length === 0 ? 'nothing' : found.takes.length} in its brackets, not ${e.args.length},`,
+        e.at,
+        `Write ${found.use}: ${found.words}.`,
+      );
+    const args = e.args.map((arg, k) => {
+      const kind = found.takes[k];
+      return kind === 'any' ? this.compile(arg) : this.wanted(arg, kind);
+    });
+    return found.make(args, {
+      schema: this.schema,
+      of: this.of,
+      context: this.context,
+      fail: (code, words, advice) => this.fail(code, words, e.at, advice),
+    });
   }
 
   /** Three-valued logic: NULL AND FALSE is FALSE, NULL OR TRUE is TRUE, else NULL stays NULL. */
@@ -308,6 +367,7 @@ class Compiler {
     return {
       kind: 'number',
       whole,
+      margin: this.marginOfArithmetic(e, left, right),
       bind: (batch) => {
         const a = left.bind(batch);
         const b = right.bind(batch);
@@ -322,10 +382,32 @@ class Compiler {
       },
     };
   }
-}
 
-function node(kind: Kind, bind: (batch: Batch) => Reader): Node {
-  return { kind, whole: false, bind };
+  private marginOfArithmetic(
+    e: Extract<Expression, { op: '+' | '-' | '*' | '/' | '%' | 'div' | '^' }>,
+    left: Node,
+    right: Node,
+  ): Binder | null {
+    switch (e.op) {
+      case '+':
+      case '-': {
+        // Of a + b + c all terms together: of several zeros only one margin counts.
+        const terms = this.terms(e);
+        return marginFrom(terms, (values, margins) => marginOfSum(margins, values));
+      }
+      case '*':
+        return marginFrom([left, right], ([a, b], [m, n]) => marginOfProduct(a, b, m, n));
+      case '/':
+        return marginFrom([left, right], ([a, b], [m, n]) => marginOfRatio(a, b, m, n));
+      default:
+        return null;
+    }
+  }
+
+  private terms(e: Expression): Node[] {
+    if (e.op === '+' || e.op === '-') return [...this.terms(e.left), ...this.terms(e.right)];
+    return [this.wanted(e, 'number')];
+  }
 }
 
 /** % any run of characters, _ one character, \ takes the next one as it is. */

@@ -227,6 +227,19 @@ export function parseExpression(text: string): Expression {
     sign(')');
     return token;
   };
+  const call = (token: Token): Expression => {
+    const args: Expression[] = [];
+    sign('(');
+    if (!isSign(')')) {
+      args.push(deeper(sum));
+      while (isSign(',')) {
+        next++;
+        args.push(deeper(sum));
+      }
+    }
+    sign(')');
+    return { op: 'call', name: token.text, args, at: token.at };
+  };
   const primary = (): Expression => {
     const token = list[next];
     const { at } = token;
@@ -252,12 +265,7 @@ export function parseExpression(text: string): Expression {
         const lower = token.text.toLowerCase();
         if (!keywords.has(lower)) {
           next++;
-          if (isSign('('))
-            fail(
-              `There is no function “${token.text}”`,
-              token,
-              'CASEI, ACCENTI, DATE and TIMESTAMP are known.',
-            );
+          if (isSign('(')) return call(token);
           return { op: 'property', name: token.text, at };
         }
         if (lower === 'true' || lower === 'false') {

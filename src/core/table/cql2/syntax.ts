@@ -11,4 +11,5 @@ export type Expression =
   | { op: 'between'; arg: Expression; low: Expression; high: Expression; at: number }
   | { op: 'in'; arg: Expression; list: Expression[]; at: number }
   | { op: 'isNull'; arg: Expression; at: number }
-  | { op: 'casei' | 'accenti'; arg: Expression; at: number };
+  | { op: 'casei' | 'accenti'; arg: Expression; at: number }
+  | { op: 'call'; name: string; args: Expression[]; at: number };
