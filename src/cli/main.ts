@@ -8,6 +8,8 @@ import { addLook } from './commands/look.ts';
 import { addRows } from './commands/rows.ts';
 import { addSave } from './commands/save.ts';
 import { addNew, addRun } from './commands/study.ts';
+import { addCompute, addGroup, addLengthen, addWiden } from './commands/tables.ts';
+import { addVariables } from './commands/variables.ts';
 import { addClip, addJoin, addReproject } from './commands/verbs.ts';
 import { makeOutput } from './output.ts';
 
@@ -18,9 +20,14 @@ const commands: readonly AddCommand[] = [
   addRun,
   addLook,
   addRows,
+  addVariables,
   addSave,
   addClip,
   addJoin,
+  addCompute,
+  addGroup,
+  addWiden,
+  addLengthen,
   addReproject,
   addCheck,
 ];

@@ -17,11 +17,21 @@ export * from './layer/batch.ts';
 export { concatenate } from './layer/concatenate.ts';
 export * from './layer/layer.ts';
 export { type ClipOptions, clip } from './layer/verbs/clip.ts';
-export { type Computation, computeFields } from './layer/verbs/compute.ts';
+export {
+  type Computation,
+  type ComputeOptions,
+  computeFields,
+  usualUnsureAbove,
+} from './layer/verbs/compute.ts';
 export { filterRows } from './layer/verbs/filter.ts';
+export { type GroupOptions, groupRows } from './layer/verbs/group.ts';
 export { type JoinOptions, join, parseOn } from './layer/verbs/join.ts';
+export { type LengthenOptions, lengthen } from './layer/verbs/lengthen.ts';
+export { withReasonColumns } from './layer/verbs/reasons.ts';
 export { assignCrs, reproject } from './layer/verbs/reproject.ts';
+export { onlyLevel, onlyUnits, splitLevels, type UnitsOptions, withoutTotals } from './layer/verbs/rows.ts';
 export { selectColumns } from './layer/verbs/select.ts';
+export { type WidenOptions, widen } from './layer/verbs/widen.ts';
 export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
 export {
   type Classes,
@@ -44,12 +54,17 @@ export {
   sheetWidth,
 } from './mapping/sheet.ts';
 export { nearestWord, suggest } from './nearest.ts';
+export { aggregateNames, parseAggregate } from './table/aggregates.ts';
+export { type ChosenVariables, chooseVariables } from './table/choose-variables.ts';
 export * from './table/code-book.ts';
 export * from './table/column.ts';
 export { ColumnBuilder, nullColumn, takeValues, textColumn } from './table/column-builder.ts';
 export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
+export { expressionFunctions } from './table/cql2/functions.ts';
 export { parseExpression } from './table/cql2/parse.ts';
+export * from './table/margins.ts';
 export * from './table/marks.ts';
 export * from './table/profile.ts';
+export { type RowKinds, recogniseRows, rowFindings } from './table/row-kinds.ts';
 export * from './table/schema.ts';
 export { dateText, timestampText } from './table/time.ts';

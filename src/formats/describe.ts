@@ -13,6 +13,7 @@ import {
   looksLikeKey,
   readDescriptions,
 } from '../core/table/descriptions.ts';
+import { pairMargins } from '../core/table/margin-fields.ts';
 import type { Contents, Opened } from './contents.ts';
 
 /** Files of more tables are not searched for descriptions. */
@@ -40,6 +41,19 @@ async function hits(candidate: Candidate, columns: ReadonlySet<string>): Promise
  * codes: they must be columns of others.
  */
 export async function describeContents(contents: Contents): Promise<Contents> {
+  const described = await withDescriptions(contents);
+  return {
+    ...described,
+    layers: described.layers.map((opened) => {
+      const schema = pairMargins(opened.table.schema);
+      return schema.some((field) => field.margin !== undefined)
+        ? { ...opened, table: { ...opened.table, schema } }
+        : opened;
+    }),
+  };
+}
+
+async function withDescriptions(contents: Contents): Promise<Contents> {
   const { layers } = contents;
   if (layers.length < 2 || layers.length > mostTables) return contents;
   const candidates: Candidate[] = [];

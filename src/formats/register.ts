@@ -287,6 +287,8 @@ export const formats: readonly Format[] = [
       (await import('./delimited/read.ts')).openDelimited(source, {
         encoding: context.encoding,
         marks: context.marks,
+        around: context.around,
+        path: context.path,
       }),
   },
 ];

@@ -7,8 +7,16 @@ export interface DictionaryRow {
   title: string;
   unit: string;
   description: string;
+  /** What the provider calls it, whom it counts, and in which table it stands. */
+  code: string;
+  universe: string;
+  table: string;
+  /** Field with its margin of error. */
+  margin: string;
   filled: number;
   blank: number;
+  /** Why values are blank or bounds: `2 suppressed; 1 missing`. */
+  reasons: string;
   example: string;
 }
 
@@ -24,14 +32,25 @@ export async function dataDictionary(layers: Iterable<Layer | Table>): Promise<D
         title: field.title ?? '',
         unit: field.unit ?? '',
         description: field.description ?? '',
+        code: field.code ?? '',
+        universe: field.universe ?? '',
+        table: field.table ?? '',
+        margin: field.margin ?? '',
         filled: 0,
         blank: 0,
+        reasons: '',
         example: '',
       }),
     );
+    const reasons = table.schema.map(() => new Map<string, number>());
     for await (const batch of table.batches()) {
       batch.columns.forEach((column, c) => {
         for (let i = 0; i < batch.length; i++) {
+          const mark = column.marks === null ? 0 : column.marks[i];
+          if (mark > 0) {
+            const reason = table.schema[c].marks?.[mark - 1]?.reason ?? 'marked';
+            reasons[c].set(reason, (reasons[c].get(reason) ?? 0) + 1);
+          }
           if (column.isNull(i)) own[c].blank++;
           else {
             own[c].filled++;
@@ -40,6 +59,9 @@ export async function dataDictionary(layers: Iterable<Layer | Table>): Promise<D
         }
       });
     }
+    own.forEach((row, c) => {
+      row.reasons = [...reasons[c]].map(([reason, times]) => `${times} ${reason}`).join('; ');
+    });
     rows.push(...own);
   }
   return rows;
@@ -56,8 +78,13 @@ export function dictionaryText(rows: readonly DictionaryRow[]): string {
     'title',
     'unit',
     'description',
+    'code',
+    'universe',
+    'table',
+    'margin',
     'filled',
     'blank',
+    'reasons',
     'example',
   ] as const;
   return [head.join(','), ...rows.map((row) => head.map((key) => quoted(row[key])).join(','))]

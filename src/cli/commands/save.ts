@@ -1,4 +1,5 @@
-import { stat } from 'node:fs/promises';
+import { rename, stat, writeFile } from 'node:fs/promises';
+import { dirname, extname, join } from 'node:path';
 import {
   type Account,
   assignCrs,
@@ -12,13 +13,16 @@ import {
 } from '../../core/index.ts';
 import type { Opened } from '../../formats/contents.ts';
 import { writingFormatFor, writingFormats } from '../../formats/writing/register.ts';
-import { type OpenOptions, openPath, saverFor } from '../../node/index.ts';
+import { openPath, saverFor } from '../../node/index.ts';
+import { dataDictionary, dictionaryText } from '../../study/dictionary.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
-import { type AddCommand, outputOf } from './command.ts';
+import { applyTableSteps, type TableSteps, withTableSteps } from '../table-steps.ts';
+import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 import { crsArgument } from './verbs.ts';
 
-interface SaveOptions {
+interface SaveOptions extends TableReading, TableSteps {
   out: string;
+  dictionary?: string;
   layer?: string;
   crs?: string;
   from?: string;
@@ -27,16 +31,15 @@ interface SaveOptions {
   as?: string;
   add?: boolean;
   replace?: boolean;
-  encoding?: string;
-  geometry?: string;
 }
 
 /** The layers that are to be saved, of all inputs; `--layer` chooses among them, several with commas between. */
 async function chosen(paths: readonly string[], options: SaveOptions): Promise<Opened[]> {
-  const open: OpenOptions = { encoding: options.encoding, geometry: options.geometry };
   const all: Opened[] = [];
-  for (const path of paths) all.push(...(await openPath(path, open)));
-  if (options.layer === undefined) return all;
+  for (const path of paths) all.push(...(await openPath(path, openOptions(options))));
+  // Tables that only describe the others have done so already.
+  const data = all.filter((opened) => opened.describes !== true);
+  if (options.layer === undefined) return data.length > 0 ? data : all;
   const names = options.layer.split(',').map((name) => name.trim());
   return names.map((name) => {
     const found = all.find(({ table }) => table.name === name);
@@ -78,6 +81,17 @@ async function refuseFolder(path: string): Promise<void> {
   }
 }
 
+/** `out/tables.csv` for the table housing_ward → `out/housing_ward.csv`. */
+function besideNamed(path: string, name: string): string {
+  return join(dirname(path), `${name.replace(/[^\p{L}\p{N}_-]+/gu, '_')}${extname(path)}`);
+}
+
+/** Beside, then renamed: nothing half-written stays. */
+async function writeText(path: string, text: string): Promise<void> {
+  await writeFile(`${path}.part`, text);
+  await rename(`${path}.part`, path);
+}
+
 function print(
   output: Output,
   out: string,
@@ -93,7 +107,7 @@ function print(
 }
 
 export const addSave: AddCommand = (program) => {
-  program
+  const saveCommand = program
     .command('save')
     .description('save layers and tables in another format, or several files as the layers of one')
     .argument('<in...>', 'files, folders, archives, paths within archives, or addresses')
@@ -106,7 +120,10 @@ export const addSave: AddCommand = (program) => {
     .option('--columns <names>', 'only these columns, separated by commas; NEW = OLD renames one')
     .option('--add', 'add to the GeoPackage that is there, instead of writing it anew')
     .option('--replace', 'with --add: layers of the same name give way')
-    .option('--encoding <name>', 'the encoding of texts: cp1252, cp850 …')
+    .option(
+      '--dictionary <path>',
+      'also save a data dictionary (.csv): fields, titles, units, universes, reasons',
+    )
     .option(
       '--geometry <columns>',
       'columns that hold the geometry of a table: "lon, lat", or one with WKT or WKB',
@@ -116,7 +133,7 @@ export const addSave: AddCommand = (program) => {
       const format = writingFormatFor(options.out, options.as);
       await refuseFolder(options.out);
       const opened = await chosen(paths, options);
-      if (format.holds === 'one' && opened.length > 1) {
+      if (format.holds === 'one' && opened.length > 1 && !options.byLevel) {
         throw new IsomericError(
           'one-layer-only',
           `${format.title} holds one layer, and there are ${opened.length}: ${opened.map(({ table }) => table.name).join(', ')}.`,
@@ -124,7 +141,8 @@ export const addSave: AddCommand = (program) => {
         );
       }
       const tables: Table[] = [];
-      for (const { table } of opened) tables.push(await prepared(table, options));
+      for (const { table } of opened)
+        for (const each of await applyTableSteps(table, options)) tables.push(await prepared(each, options));
       const progress = printingReporter(output);
       const watched = tables.map(
         (table): Table => ({
@@ -141,15 +159,21 @@ export const addSave: AddCommand = (program) => {
       );
       let written: Account[];
       try {
-        written = await saverFor(options.out, options.as).save(
-          watched,
-          options.out,
-          new Date().toISOString(),
-          {
-            add: options.add === true || options.replace === true,
-            replace: options.replace,
-          },
-        );
+        written = [];
+        // A format that holds one table gets a file for each, named for it.
+        const files: [string, Table[]][] =
+          format.holds === 'one' && watched.length > 1
+            ? watched.map((table) => [besideNamed(options.out, table.name), [table]])
+            : [[options.out, watched]];
+        for (const [path, some] of files)
+          written.push(
+            ...(await saverFor(path, options.as).save(some, path, new Date().toISOString(), {
+              add: options.add === true || options.replace === true,
+              replace: options.replace,
+            })),
+          );
+        if (options.dictionary !== undefined)
+          await writeText(options.dictionary, dictionaryText(await dataDictionary(tables)));
       } finally {
         progress.stop();
       }
@@ -159,4 +183,5 @@ export const addSave: AddCommand = (program) => {
       );
       print(output, options.out, accounts, findings);
     });
+  withTableSteps(withTableOptions(saveCommand));
 };

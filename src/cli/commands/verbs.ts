@@ -1,6 +1,5 @@
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import {
-  type Account,
   assignCrs,
   clip,
   crsFromText,
@@ -16,13 +15,12 @@ import {
   placed,
   reproject,
   sameCrs,
-  type Table,
   takeGeometries,
 } from '../../core/index.ts';
 import { ending } from '../../formats/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
-import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
-import { type AddCommand, outputOf } from './command.ts';
+import { finish } from '../finish.ts';
+import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 
 /** A CRS by code, name, WKT, or a .prj or .wkt file. */
 export async function crsArgument(text: string) {
@@ -41,35 +39,6 @@ async function openLayer(path: string, name: string | undefined, crs: string | u
       blame: 'usage',
     });
   return crs === undefined ? table : assignCrs(table, await crsArgument(crs));
-}
-
-/** Saves, then prints what every step did. */
-async function finish(output: Output, result: Table, out: string): Promise<void> {
-  const saver = saverFor(out);
-  const progress = printingReporter(output);
-  const watched: Table = {
-    ...result,
-    async *batches(options) {
-      let rows = 0;
-      for await (const batch of result.batches(options)) {
-        rows += batch.length;
-        progress.progress(result.name, rows);
-        yield batch;
-      }
-    },
-  };
-  let written: Account[];
-  try {
-    written = await saver.save([watched], out, new Date().toISOString());
-  } finally {
-    progress.stop();
-  }
-  const accounts: Account[] = [...result.accounts, ...written];
-  if (output.json) printJson({ out, accounts, findings: result.findings });
-  else {
-    printAccounts(output, accounts);
-    printFindings(output, result.findings);
-  }
 }
 
 /** The area of a clip, as one prepared area in the layer's CRS. */
@@ -148,7 +117,7 @@ export const addClip: AddCommand = (program) => {
 };
 
 export const addJoin: AddCommand = (program) => {
-  program
+  const command = program
     .command('join')
     .description('bring columns of a table to the features with the same key')
     .argument('<layer>', 'the layer')
@@ -170,13 +139,13 @@ export const addJoin: AddCommand = (program) => {
           table?: string;
           columns?: string;
           repair?: string;
-        },
+        } & TableReading,
         command,
       ) => {
         const output = outputOf(command);
         saverFor(options.out);
         const { table: layer } = await openOne(path, options.layer);
-        const { table } = await openOne(tablePath, options.table);
+        const { table } = await openOne(tablePath, options.table, openOptions(options));
         const result = join(layer, table, {
           on: parseOn(options.on),
           columns: options.columns?.split(',').map((name) => name.trim()),
@@ -185,6 +154,7 @@ export const addJoin: AddCommand = (program) => {
         await finish(output, result, options.out);
       },
     );
+  withTableOptions(command);
 };
 
 export const addReproject: AddCommand = (program) => {

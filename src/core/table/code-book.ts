@@ -52,7 +52,10 @@ export class CodeBookIndex {
   }
 }
 
-/** Gives the fields of a table what the code book says of them; what the table says itself goes first. */
+/**
+ * Gives the fields of a table what the code book says of them. Its titles go before those of a second header row, which
+ * are often shortened; a title that says something else stays as the description.
+ */
 export function describeSchema(schema: Schema, index: CodeBookIndex): { schema: Field[]; described: number } {
   let described = 0;
   const fields = schema.map((field): Field => {
@@ -60,11 +63,12 @@ export function describeSchema(schema: Schema, index: CodeBookIndex): { schema: 
     const variable = index.get(code);
     if (variable === undefined) return field;
     described++;
+    const other = field.title !== undefined && field.title !== variable.title ? field.title : undefined;
     return {
       ...field,
-      title: field.title ?? variable.title,
+      title: variable.title,
       unit: field.unit ?? variable.unit,
-      description: field.description ?? variable.description,
+      description: field.description ?? variable.description ?? other,
       universe: field.universe ?? variable.universe,
       table: field.table ?? variable.table,
       concept: field.concept ?? variable.concept,
@@ -198,7 +202,10 @@ export function findVariables(book: CodeBook, search: string): FoundVariable[] {
     const exact = title.length === asked.length && title.every((word, k) => word === asked[k]) ? 5 : 0;
     found.push({ variable, score: (10 * score) / asked.length - 0.3 * Math.min(surplus, 20) + exact });
   }
-  return found.sort((a, b) => b.score - a.score);
+  found.sort((a, b) => b.score - a.score);
+  // What fits only by the title of its table is noise beside what fits by its own.
+  const best = found[0]?.score ?? 0;
+  return found.filter(({ score }) => score >= 0.5 * Math.min(best, 15));
 }
 
 /** 1 for the word itself, less for a word that begins with it. */

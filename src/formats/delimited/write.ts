@@ -16,6 +16,20 @@ export function geometryForm(kinds: readonly KindName[] | undefined): 'columns' 
   return kinds !== undefined && kinds.length === 1 && kinds[0] === 'Point' ? 'columns' : 'wkt';
 }
 
+/** How the geometry of a layer is written, and what its columns are called. */
+export function delimitedPlaces(
+  table: Table,
+  options: DelimitedOptions,
+): { form: 'columns' | 'wkt' | 'none'; names: string[] } {
+  const form = !isLayer(table) ? 'none' : (options.geometry ?? geometryForm(table.kinds));
+  const names = table.schema.map((field) => field.name);
+  if (form === 'wkt') return { form, names: [freeName('wkt', names)] };
+  if (form === 'none') return { form, names: [] };
+  const degrees = isLayer(table) && table.crs?.kind === 'geographic';
+  const place = degrees ? ['longitude', 'latitude'] : ['x', 'y'];
+  return { form, names: place.map((name) => freeName(name, names)) };
+}
+
 /**
  * Delimited text (RFC 4180), UTF-8. Points are written as two columns (longitude and latitude, or x and y), other
  * geometry as WKT; the account says which, and that the CRS cannot be told.
@@ -31,15 +45,8 @@ export async function* writeDelimited(
     text.includes(delimiter) || /["\r\n]/.test(text) || text !== text.trim()
       ? `"${text.replaceAll('"', '""')}"`
       : text;
-  const form = !isLayer(table) ? 'none' : (options.geometry ?? geometryForm(table.kinds));
   const names = table.schema.map((field) => field.name);
-  let place: string[] = [];
-  if (form === 'wkt') place = [freeName('wkt', names)];
-  else if (form === 'columns') {
-    const degrees = isLayer(table) && table.crs?.kind === 'geographic';
-    place = degrees ? ['longitude', 'latitude'] : ['x', 'y'];
-    place = place.map((name) => freeName(name, names));
-  }
+  const { form, names: place } = delimitedPlaces(table, options);
   if (isLayer(table)) {
     account.notes.push(
       form === 'none'

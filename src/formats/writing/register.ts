@@ -220,14 +220,36 @@ export const writingFormats: readonly WritingFormat[] = [
     ),
   },
   {
+    name: 'xlsx',
+    title: 'Workbook',
+    endings: ['xlsx'],
+    holds: 'several',
+    tables: true,
+    write: streamed(async (tables, _, accounts) => {
+      const { writeWorkbook } = await import('../workbook/write.ts');
+      return (async function* () {
+        yield await writeWorkbook(tables, accounts);
+      })();
+    }),
+  },
+  {
     name: 'csv',
     title: 'CSV',
     endings: ['csv'],
     holds: 'one',
     tables: true,
-    write: streamed(async (tables, _, accounts) =>
-      (await import('../delimited/write.ts')).writeDelimited(tables[0], {}, accounts[0]),
-    ),
+    write: streamed(async (tables, target, accounts) => {
+      const { delimitedPlaces, writeDelimited } = await import('../delimited/write.ts');
+      const { csvwMetadata, hasDescriptions } = await import('../csvw/write.ts');
+      const [table] = tables;
+      if (hasDescriptions(table)) {
+        const name = `${target.name}-metadata.json`;
+        const { names } = delimitedPlaces(table, {});
+        target.create(name).write(new TextEncoder().encode(csvwMetadata(table, target.name, names)));
+        accounts[0].notes.push(`Titles, units and types stand in ${name} (CSVW).`);
+      }
+      return writeDelimited(table, {}, accounts[0]);
+    }),
   },
   {
     name: 'tsv',

@@ -4,6 +4,7 @@ import type { Column } from '../../table/column.ts';
 import { ColumnBuilder, takeValues } from '../../table/column-builder.ts';
 import { eachKey, KeyIndex } from '../../table/key-index.ts';
 import { digitWidth, type KeyRepair, proposeZeros, withZeros } from '../../table/key-repair.ts';
+import { withMarginNames } from '../../table/margin-fields.ts';
 import { type Field, freeName, requireField, type Schema } from '../../table/schema.ts';
 import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
@@ -104,6 +105,7 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       ...table.schema[c],
       name: free,
       title: table.schema[c].title ?? (free === name ? undefined : name),
+      ...(free === name ? {} : { code: table.schema[c].code ?? name }),
     });
   }
   if (options.repair !== undefined && options.repair !== 'leading zeros') {
@@ -112,7 +114,8 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       advice: 'There is: leading zeros.',
     });
   }
-  const schema: Schema = [...layer.schema, ...added];
+  const renamed = new Map(chosen.map((c, k) => [table.schema[c].name, added[k].name]));
+  const schema: Schema = [...layer.schema, ...withMarginNames(added, renamed)];
   return applyVerb('Join', layer, {
     schema,
     count: layer.count,

@@ -1,4 +1,5 @@
 import { closeAccount } from '../../account.ts';
+import { withMarginNames } from '../../table/margin-fields.ts';
 import { type Field, requireField } from '../../table/schema.ts';
 import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
@@ -12,10 +13,16 @@ export function selectColumns<T extends Table>(
     const [name, rename] = typeof column === 'string' ? [column, column] : column;
     const index = requireField(table.schema, name, table.name);
     const field: Field = { ...table.schema[index], name: rename };
+    // What the provider calls it stays known.
+    if (rename !== name) field.code = table.schema[index].code ?? name;
     return { index, field };
   });
+  const renamed = new Map(chosen.map(({ index, field }) => [table.schema[index].name, field.name]));
   return applyVerb('Select', table, {
-    schema: chosen.map(({ field }) => field),
+    schema: withMarginNames(
+      chosen.map(({ field }) => field),
+      renamed,
+    ),
     count: table.count,
     handOn: (options) => options,
     async *run(account, source) {

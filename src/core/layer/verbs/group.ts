@@ -1,0 +1,149 @@
+import { closeAccount, counted, grouped } from '../../account.ts';
+import { IsomericError } from '../../errors.ts';
+import { aggregateNames, Gatherer, parseAggregate } from '../../table/aggregates.ts';
+import { ColumnBuilder } from '../../table/column-builder.ts';
+import { type Field, freeName, requireField } from '../../table/schema.ts';
+import { Batch, batchLimit } from '../batch.ts';
+import { isLayer, type Table } from '../layer.ts';
+import { applyVerb } from './verb.ts';
+
+export interface GroupOptions {
+  /** Fields whose values make the groups; none: one group of all rows. */
+  by: readonly string[];
+  /** New fields: name → `sum(households)`, `mean(share, households)`, `count()` … */
+  compute: readonly { name: string; expression: string; title?: string; unit?: string }[];
+}
+
+/**
+ * One row for each group, with sums, means, counts … of its rows. Margins of error go with sums and means. Blanks are
+ * left out of sums; the account tells how many groups have some.
+ */
+export function groupRows(table: Table, options: GroupOptions): Table {
+  const keys = options.by.map((name) => requireField(table.schema, name, table.name));
+  if (options.compute.length === 0)
+    throw new IsomericError('aggregate-missing', 'Say what is to be summed up.', {
+      blame: 'usage',
+      advice: `For example households = sum(households). There are ${aggregateNames.join(', ')}.`,
+    });
+  const context = { crs: isLayer(table) ? table.crs : undefined };
+  const parsed = options.compute.map((each) =>
+    parseAggregate(each.expression, table.schema, table.name, context),
+  );
+  const schema: Field[] = keys.map((c) => table.schema[c]);
+  const outputs = options.compute.map((each, k) => {
+    const aggregate = parsed[k];
+    const field: Field = {
+      name: freeName(
+        each.name,
+        schema.map((known) => known.name),
+      ),
+      type:
+        aggregate.name === 'count' ||
+        (aggregate.value?.whole === true && !['mean', 'median'].includes(aggregate.name))
+          ? 'integer'
+          : 'real',
+      title: each.title,
+      unit: each.unit,
+      description: `computed: ${each.expression}`,
+    };
+    schema.push(field);
+    const gatherer = new Gatherer(aggregate);
+    if (!gatherer.hasMargin) return { field, margin: null };
+    const margin: Field = {
+      name: freeName(
+        `${each.name}_margin`,
+        schema.map((known) => known.name),
+      ),
+      type: 'real',
+      role: 'margin',
+    };
+    field.margin = margin.name;
+    schema.push(margin);
+    return { field, margin };
+  });
+  // The result has no geometry: dissolving it is another verb.
+  const { name, title, notes, findings, accounts } = table;
+  const bare: Table = {
+    name,
+    title,
+    notes,
+    schema: table.schema,
+    findings,
+    accounts,
+    batches: (read) => table.batches(read),
+  };
+  return applyVerb('Group', bare, {
+    schema,
+    async *run(account, source) {
+      const gatherers = parsed.map((aggregate) => new Gatherer(aggregate));
+      const groups = new Map<string, number>();
+      const builders = keys.map((c) => new ColumnBuilder(table.schema[c].type));
+      let all = 0;
+      for await (const batch of source) {
+        for (const gatherer of gatherers) gatherer.bind(batch);
+        for (let i = 0; i < batch.length; i++) {
+          let key = '';
+          for (const c of keys) {
+            const text = batch.columns[c].text(i);
+            key += text === null ? '\u0000;' : `${text.length}:${text};`;
+          }
+          let group = groups.get(key);
+          if (group === undefined) {
+            group = groups.size;
+            groups.set(key, group);
+            keys.forEach((c, k) => {
+              builders[k].copy(batch.columns[c], i);
+            });
+          }
+          for (const gatherer of gatherers) gatherer.add(group, i);
+        }
+        all += batch.length;
+      }
+      const keyColumns = builders.map((builder) => builder.finish());
+      for (let first = 0; first < groups.size; first += batchLimit) {
+        const length = Math.min(batchLimit, groups.size - first);
+        const columns = keyColumns.map((column) => {
+          const builder = new ColumnBuilder(column.type);
+          for (let i = 0; i < length; i++) builder.copy(column, first + i);
+          return builder.finish();
+        });
+        outputs.forEach(({ field, margin }, k) => {
+          const builder = new ColumnBuilder(field.type);
+          const margins = new ColumnBuilder('real');
+          const put = (into: ColumnBuilder, value: number | null) => {
+            if (value === null) into.null();
+            else into.number(value);
+          };
+          for (let i = 0; i < length; i++) {
+            put(builder, gatherers[k].result(first + i));
+            if (margin !== null) put(margins, gatherers[k].margin(first + i));
+          }
+          columns.push(builder.finish());
+          if (margin !== null) columns.push(margins.finish());
+        });
+        yield new Batch({ length, first, geometry: null, columns });
+      }
+      account.counts = { in: all, groups: groups.size };
+      gatherers.forEach((gatherer, k) => {
+        const short = gatherer.blanks.filter((n) => n > 0).length;
+        if (short === 0) return;
+        const rows = gatherer.blanks.reduce((sum, n) => sum + n, 0);
+        account.findings.push({
+          code: 'group-incomplete',
+          severity: 'warning',
+          layer: table.name,
+          words: `${outputs[k].field.name}: ${counted(short, 'group has', 'groups have')} ${grouped(rows)} rows without a value (blank, suppressed or missing), which ${parsed[k].text} leaves out.`,
+          repair: 'count them with count(), or fill the blanks first',
+        });
+      });
+      closeAccount(
+        account,
+        [all, `${table.name} in`],
+        [
+          groups.size,
+          `${groups.size === 1 ? 'group' : 'groups'}${options.by.length === 0 ? '' : ` by ${options.by.join(', ')}`}`,
+        ],
+      );
+    },
+  });
+}
