@@ -9,7 +9,9 @@ import { type Zippable, zipSync } from 'fflate';
 import { boundaryFiles } from './country/boundaries.ts';
 import { catalogue, housing, population } from './country/census.ts';
 import { buildings, footbridges, refugeHalls, roads, waterways } from './country/features.ts';
+import { floodDepth } from './country/flood-depth.ts';
 import { gridPrj, gridText } from './country/grid.ts';
+import { mobilityPack, residentsLong } from './country/mobility.ts';
 import { type ShapeLayer, shapefile } from './country/shapefile.ts';
 
 const target = process.argv[2] ?? join(dirname(fileURLToPath(import.meta.url)), 'data');
@@ -44,8 +46,11 @@ const files: Record<string, Uint8Array> = {
   'teskaria-grid.wkt': text(`${gridText}\n`),
   'statistics-office/HOUSING.csv': text(housing()),
   'statistics-office/POPULATION.csv': text(population()),
+  'statistics-office/MOBILITY-2024.zip': mobilityPack(),
+  'statistics-office/RESIDENTS.csv': text(residentsLong()),
   'statistics-office/catalogue.json': text(catalogue()),
   'map-extracts/teskaria-ombrey.zip': extract(),
+  'map-extracts/flood-depth.tif': floodDepth(),
 };
 for (const [name, content] of Object.entries(boundaryFiles()))
   files[`boundary-office/${name}`] = text(content);

@@ -87,5 +87,27 @@ export function catalogue(): string {
       columns: { ward: 'Ward code', persons: 'Residents', persons_65_plus: 'Residents aged 65 and over' },
     },
   ];
+  tables.push(
+    {
+      id: 'M24',
+      title: 'Mobility of residents aged 16 and over',
+      levels: ['country', 'district', 'ward'],
+      year: 2024,
+      file: 'MOBILITY-2024.zip',
+      licence: 'Teskaria Open Statistics Licence 1.0',
+      citation: 'Statistics Office of Teskaria (2024): Mobility survey, table M24.',
+      columns: { M24_001E: 'Residents aged 16 and over', M24_002E: 'Residents who cannot walk 500 metres' },
+    } as never,
+    {
+      id: 'RESIDENTS',
+      title: 'Residents by sex and age',
+      levels: ['ward'],
+      year: 2024,
+      file: 'RESIDENTS.csv',
+      licence: 'Teskaria Open Statistics Licence 1.0',
+      citation: 'Statistics Office of Teskaria (2024): Residents by sex and age.',
+      columns: { OBS_VALUE: 'Residents' },
+    } as never,
+  );
   return `${JSON.stringify({ tables }, null, 2)}\n`;
 }

@@ -3,6 +3,7 @@ import {
   type Account,
   chooseVariables,
   IsomericError,
+  keyRepairNamed,
   onlyLevel,
   onlyUnits,
   parseOn,
@@ -34,7 +35,10 @@ export function withTableSteps(command: Command): Command {
     .option('--by-level', 'a table for each level, named for it')
     .option('--units <path>', 'only rows of the units of this layer')
     .option('--on <keys>', 'with --units: TABLE_FIELD = UNIT_FIELD')
-    .option('--repair <what>', 'with --units: repair the keys of the table first: "leading zeros"')
+    .option(
+      '--repair <what>',
+      'with --units: repair the keys of the table first: "leading zeros", "long identifiers"',
+    )
     .option(
       '--variables <list>',
       'variables by code or by words, separated by semicolons; NAME = WORDS renames one',
@@ -66,12 +70,7 @@ export async function applyTableSteps(given: Table, steps: TableSteps): Promise<
       );
     const { table: units } = await openOne(steps.units);
     const on = parseOn(steps.on);
-    const repair = steps.repair as 'leading zeros' | undefined;
-    if (repair !== undefined && repair !== 'leading zeros')
-      throw new IsomericError('repair-unknown', `There is no key repair “${steps.repair}”.`, {
-        blame: 'usage',
-        advice: 'There is: leading zeros.',
-      });
+    const repair = steps.repair === undefined ? undefined : keyRepairNamed(steps.repair);
     tables = tables.map((each) => onlyUnits(each, units, { on, repair }));
   }
   if (steps.variables !== undefined) {

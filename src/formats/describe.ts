@@ -27,7 +27,8 @@ interface Candidate {
 /** Codes of a description's rows that are columns of other tables. */
 async function hits(candidate: Candidate, columns: ReadonlySet<string>): Promise<number> {
   const { table } = candidate.opened;
-  const c = candidate.description.parts.code;
+  const { parts, kind } = candidate.description;
+  const c = kind === 'tables' ? parts.table : parts.code;
   if (c === undefined) return 0;
   const name = table.schema[c].name;
   let found = 0;
@@ -66,9 +67,10 @@ async function withDescriptions(contents: Contents): Promise<Contents> {
   const columns = new Set(
     plain.flatMap(({ table }) => table.schema.map((field) => bareCode(field.code ?? field.name))),
   );
+  const tableNames = new Set(plain.map(({ table }) => bareCode(table.name)));
   const proved: Candidate[] = [];
   for (const candidate of candidates)
-    if (candidate.description.kind === 'tables' || (await hits(candidate, columns)) > 0)
+    if ((await hits(candidate, candidate.description.kind === 'tables' ? tableNames : columns)) > 0)
       proved.push(candidate);
   const names = new Set(plain.flatMap(({ table }) => table.schema.map((field) => field.name)));
   for (const opened of plain) {

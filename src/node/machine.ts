@@ -59,7 +59,7 @@ export function folderStore(folder: string): Store {
 export function nodeMachine(folder: string, reporter: Reporter = silentReporter): Machine {
   return {
     store: folderStore(folder),
-    open: (path) => openPath(inside(folder, path), resolve(folder)),
+    open: (path, reading) => openPath(inside(folder, path), { root: resolve(folder), ...reading }),
     save: (tables, path, now) => saverFor(path).save(tables, inside(folder, path), now),
     writeBytes: async (path, bytes) => {
       await writeChunks(inside(folder, path), [bytes]);

@@ -4,17 +4,24 @@ import {
   conditionCheck,
   keyCheck,
   runChecks,
+  sureCheck,
   validCheck,
 } from '../core/checks/check.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { usualUnsureAbove } from '../core/layer/verbs/compute.ts';
 import type { StudyArea } from './area.ts';
 import type { Machine } from './machine.ts';
 import type { Study } from './schema.ts';
 
 /** One check from its words: `valid`, `key: code`, `meets the area`, or a CQL2 condition. */
-export function checkFrom(words: string, table: Table, area: StudyArea | undefined): Check {
+export function checkFrom(
+  words: string,
+  table: Table,
+  area: StudyArea | undefined,
+  margins: Study['margins'] = { confidence: 90, 'unsure above': usualUnsureAbove },
+): Check {
   const asLayer = (): Layer => {
     if (isLayer(table)) return table;
     throw new IsomericError(
@@ -25,6 +32,8 @@ export function checkFrom(words: string, table: Table, area: StudyArea | undefin
   };
   if (words === 'valid') return validCheck(asLayer());
   if (words === 'meets the area' && area !== undefined) return areaCheck(asLayer(), area.area);
+  const sure = /^sure:\s*(.+)$/.exec(words);
+  if (sure !== null) return sureCheck(table, sure[1].trim(), margins['unsure above'], margins.confidence);
   const key = /^key:\s*(.+)$/.exec(words);
   return key !== null ? keyCheck(table, key[1].trim()) : conditionCheck(table, words);
 }
@@ -42,7 +51,7 @@ export async function checkStudy(
     const words = [...(isLayer(table) ? ['meets the area'] : []), ...asked];
     const result = await runChecks(
       table,
-      words.map((each) => checkFrom(each, table, area)),
+      words.map((each) => checkFrom(each, table, area, study.margins)),
     );
     findings.push(...result.findings);
     for (const sentence of result.sentences) machine.reporter.say(`Check: ${sentence}`);

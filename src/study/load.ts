@@ -156,6 +156,8 @@ function checkNames(study: Study, place: Placer): void {
     steps.forEach((step, k) => {
       if (step.join !== undefined)
         unknown('gathered table', step.join, gathered, ['prepare', name, k, 'join']);
+      if (step.units !== undefined)
+        unknown('gathered layer', step.units, gathered, ['prepare', name, k, 'units']);
     });
   }
   for (const name of Object.keys(study.check)) unknown('prepared layer', name, prepared, ['check', name]);

@@ -1,6 +1,7 @@
 import type { Account } from '../core/account.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Table } from '../core/layer/layer.ts';
+import type { Mark } from '../core/table/marks.ts';
 import type { Opened } from '../formats/contents.ts';
 import type { Store } from '../sources/store.ts';
 
@@ -13,12 +14,18 @@ export interface Reporter {
   progress(what: string, bytes: number): void;
 }
 
+/** How the tables of a file are to be read. */
+export interface Reading {
+  marks?: readonly Mark[];
+  rowsAt?: string;
+}
+
 /** Everything a study needs of the machine it runs on; injected, so that the study itself knows no Node. */
 export interface Machine {
   /** The study folder. */
   store: Store;
   /** Opens a file of the study folder. */
-  open(path: string): Promise<Opened[]>;
+  open(path: string, reading?: Reading): Promise<Opened[]>;
   /** Saves layers into a file of the study folder, by its ending. */
   save(tables: readonly Table[], path: string, now: string): Promise<Account[]>;
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;

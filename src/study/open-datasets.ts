@@ -5,7 +5,11 @@ import { concatenate } from '../core/layer/concatenate.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { filterRows } from '../core/layer/verbs/filter.ts';
 import { assignCrs } from '../core/layer/verbs/reproject.ts';
+import { onlyLevel, withoutTotals } from '../core/layer/verbs/rows.ts';
+import { selectColumns } from '../core/layer/verbs/select.ts';
 import { suggest } from '../core/nearest.ts';
+import { chooseVariables } from '../core/table/choose-variables.ts';
+import { recogniseRows, rowFindings } from '../core/table/row-kinds.ts';
 import { ending } from '../formats/names.ts';
 import type { GatheredFiles } from './gather.ts';
 import { type Machine, readText } from './machine.ts';
@@ -35,8 +39,12 @@ export async function openDataset(
   const dataset = study.gather[name];
   const paths = files.get(name)!;
   const parts: (Layer | Table)[] = [];
+  const reading = {
+    marks: Object.entries(dataset.marks ?? {}).map(([text, reason]) => ({ text, reason })),
+    rowsAt: dataset['rows at'],
+  };
   for (const path of paths) {
-    const opened = await machine.open(path);
+    const opened = (await machine.open(path, reading)).filter((each) => each.describes !== true);
     if (dataset.layer !== undefined) {
       const chosen = opened.find(({ table }) => table.name === dataset.layer);
       if (chosen === undefined) {
@@ -76,8 +84,34 @@ export async function openDataset(
       );
     table = assignCrs(table, crs);
   }
+  if (!isLayer(table)) table = await withChosenRows(table, dataset, machine);
   if (dataset.where !== undefined) table = filterRows(table, dataset.where);
+  if (dataset.variables !== undefined) {
+    const { columns, notes } = chooseVariables(table, dataset.variables);
+    table = selectColumns(table, columns);
+    for (const note of notes) machine.reporter.note(`${name}: ${note}`);
+  }
   for (const finding of table.findings)
     machine.reporter.finding({ ...finding, layer: finding.layer ?? name });
   return table;
+}
+
+/** Totals, levels: what the study says of them is done, what it does not say is told. */
+async function withChosenRows(
+  table: Table,
+  dataset: Study['gather'][string],
+  machine: Machine,
+): Promise<Table> {
+  const kinds = await recogniseRows(table);
+  let result = table;
+  if (dataset.rows === 'without totals') result = withoutTotals(result, kinds);
+  if (dataset.level !== undefined) result = onlyLevel(result, kinds, dataset.level);
+  const settled = new Set([
+    ...(dataset.rows === undefined ? [] : ['row-total', 'dimension-total']),
+    ...(dataset.level === undefined ? [] : ['levels-several', 'row-total']),
+  ]);
+  for (const finding of rowFindings(table, kinds))
+    if (settled.has(finding.code)) machine.reporter.note(`${finding.words} The study has settled this.`);
+    else result = { ...result, findings: [...result.findings, finding] };
+  return result;
 }

@@ -4,9 +4,14 @@ import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { clip } from '../core/layer/verbs/clip.ts';
 import { computeFields } from '../core/layer/verbs/compute.ts';
 import { filterRows } from '../core/layer/verbs/filter.ts';
+import { groupRows } from '../core/layer/verbs/group.ts';
 import { join, parseOn } from '../core/layer/verbs/join.ts';
+import { lengthen } from '../core/layer/verbs/lengthen.ts';
+import { withReasonColumns } from '../core/layer/verbs/reasons.ts';
 import { reproject } from '../core/layer/verbs/reproject.ts';
+import { onlyUnits } from '../core/layer/verbs/rows.ts';
 import { selectColumns } from '../core/layer/verbs/select.ts';
+import { widen } from '../core/layer/verbs/widen.ts';
 import type { StudyArea } from './area.ts';
 import type { GatheredFiles } from './gather.ts';
 import type { Machine } from './machine.ts';
@@ -59,7 +64,8 @@ export async function planLayer(
         : error;
     }
   }
-  return titled(table, study);
+  // The format in between holds no reasons beside values: they get columns of their own.
+  return titled(withReasonColumns(table), study);
 }
 
 async function applyStep(
@@ -78,7 +84,25 @@ async function applyStep(
       title: study.titles[name]?.title,
       unit: study.titles[name]?.unit,
     }));
-    return computeFields(table, computations);
+    return computeFields(table, computations, {
+      confidence: study.margins.confidence,
+      unsureAbove: study.margins['unsure above'],
+    });
+  }
+  if (step.group !== undefined) {
+    const compute = Object.entries(step.group.compute).map(([name, expression]) => ({
+      name,
+      expression,
+      title: study.titles[name]?.title,
+      unit: study.titles[name]?.unit,
+    }));
+    return groupRows(table, { by: step.group.by, compute });
+  }
+  if (step.widen !== undefined) return widen(table, step.widen);
+  if (step.lengthen !== undefined) return lengthen(table, step.lengthen);
+  if (step.units !== undefined) {
+    const units = await openDataset(step.units, study, files, machine);
+    return onlyUnits(table, units, { on: parseOn(step.on!), repair: step.repair });
   }
   if (step.select !== undefined) return selectColumns(table, step.select);
   if (step.join !== undefined) {

@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import { usualUnsureAbove } from '../core/layer/verbs/compute.ts';
+import { keyRepairs } from '../core/table/key-repair.ts';
 
 const text = z.string().min(1);
 const name = z
@@ -74,6 +76,20 @@ const dataset = z
       .optional()
       .describe('The CRS that the data really have, when they do not say it or say a wrong one.'),
     where: text.optional().describe('CQL2 condition: only these rows.'),
+    marks: z
+      .record(text, text)
+      .optional()
+      .describe('What stands in place of figures, with its reason: { "-9999": missing }.'),
+    'rows at': text.optional().describe('JSON Pointer to the rows of a JSON document.'),
+    rows: z.enum(['without totals']).optional().describe('Leave out rows that are totals.'),
+    level: text.optional().describe('Only units of this level, where a table holds several.'),
+    variables: z
+      .array(text)
+      .min(1)
+      .optional()
+      .describe(
+        'Variables by code or by words of their description; “name = words” gives a name of your own.',
+      ),
     'page size': z
       .number()
       .int()
@@ -98,25 +114,66 @@ const step = z
     join: name.optional().describe('Name of the gathered table whose columns are brought over.'),
     on: text.optional().describe('LAYER_FIELD = TABLE_FIELD'),
     columns: z.array(text).optional().describe('Columns to bring over; all when left out.'),
-    repair: z.enum(['leading zeros']).optional().describe('What to do to keys before joining.'),
+    repair: z.enum(keyRepairs).optional().describe('What to do to keys before joining.'),
+    units: name
+      .optional()
+      .describe('Name of a gathered layer: only rows of its units are kept; “on: TABLE_FIELD = UNIT_FIELD”.'),
+    group: z
+      .strictObject({
+        by: z.array(text).default([]).describe('Fields whose values make the groups.'),
+        compute: z
+          .record(name, text)
+          .describe(
+            'New fields: name → sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…).',
+          ),
+      })
+      .optional()
+      .describe('One row for each group of rows.'),
+    widen: z
+      .strictObject({
+        by: z.array(text).min(1).describe('Columns whose values become columns.'),
+        value: text.describe('Column with the figures.'),
+        rows: z.array(text).optional().describe('Columns that make a row; all others when left out.'),
+      })
+      .optional()
+      .describe('Long to wide.'),
+    lengthen: z
+      .strictObject({
+        columns: z.array(text).min(1).describe('Columns that become rows.'),
+        name: text.optional(),
+        value: text.optional(),
+      })
+      .optional()
+      .describe('Wide to long.'),
     clip: z.enum(['area']).optional().describe('Cut to the study area.'),
     keep: z.enum(['whole']).optional().describe('With clip: keep whole what reaches across the border.'),
     select: z.array(text).min(1).optional().describe('Keep only these columns, in this order.'),
   })
   .refine(
     (value) =>
-      [value.where, value.compute, value.join, value.clip, value.select].filter((each) => each !== undefined)
-        .length === 1,
-    'a step is exactly one of where, compute, join, clip, select',
+      [
+        value.where,
+        value.compute,
+        value.join,
+        value.clip,
+        value.select,
+        value.units,
+        value.group,
+        value.widen,
+        value.lengthen,
+      ].filter((each) => each !== undefined).length === 1,
+    'a step is exactly one of where, compute, join, clip, select, units, group, widen, lengthen',
   )
   .refine(
-    (value) => (value.join === undefined) === (value.on === undefined),
-    'join needs “on: LAYER_FIELD = TABLE_FIELD”, and only join has it',
+    (value) => (value.join === undefined && value.units === undefined) === (value.on === undefined),
+    'join and units need “on: FIELD = OTHER_FIELD”, and only they have it',
   );
 
 const checkItem = z
-  .union([text, z.strictObject({ key: text })])
-  .transform((item) => (typeof item === 'string' ? item : `key: ${item.key}`));
+  .union([text, z.strictObject({ key: text }), z.strictObject({ sure: text })])
+  .transform((item) =>
+    typeof item === 'string' ? item : 'key' in item ? `key: ${item.key}` : `sure: ${item.sure}`,
+  );
 
 const map = z.strictObject({
   title: text,
@@ -152,6 +209,19 @@ export const studySchema = z.strictObject({
     )
     .default({}),
   check: z.record(name, z.array(checkItem)).default({}),
+  margins: z
+    .strictObject({
+      confidence: z
+        .union([z.literal(90), z.literal(95), z.literal(99)])
+        .default(90)
+        .describe('Level of the margins of error, per cent.'),
+      'unsure above': z
+        .number()
+        .positive()
+        .default(usualUnsureAbove)
+        .describe('Coefficient of variation in per cent above which a figure is too unsure to map.'),
+    })
+    .default({ confidence: 90, 'unsure above': usualUnsureAbove }),
   titles: z
     .record(
       text,

@@ -13,6 +13,8 @@ import {
   isLayer,
   type KindName,
   kindNames,
+  recogniseRows,
+  rowFindings,
   suggest,
 } from '../../core/index.ts';
 import type { Opened, OtherFile } from '../../formats/index.ts';
@@ -111,6 +113,7 @@ async function view({ table, format, within, parts, describes }: Opened): Promis
     const area = extentTrouble(crs, box);
     if (area !== undefined) troubles.push(area);
   }
+  if (!isLayer(table) && describes !== true) troubles.push(...rowFindings(table, await recogniseRows(table)));
   const profiles = profilers.map((profiler) => profiler.close());
   return {
     name: table.name,

@@ -9,6 +9,7 @@ import {
   IsomericError,
   isLayer,
   join,
+  keyRepairNamed,
   type Layer,
   PreparedArea,
   parseOn,
@@ -127,7 +128,7 @@ export const addJoin: AddCommand = (program) => {
     .option('--layer <name>', 'which layer, when there are several')
     .option('--table <name>', 'which table, when there are several')
     .option('--columns <names>', 'columns to bring over, separated by commas; all when left out')
-    .option('--repair <what>', 'repair the keys first: "leading zeros"')
+    .option('--repair <what>', 'repair the keys first: "leading zeros", "long identifiers"')
     .action(
       async (
         path: string,
@@ -149,7 +150,7 @@ export const addJoin: AddCommand = (program) => {
         const result = join(layer, table, {
           on: parseOn(options.on),
           columns: options.columns?.split(',').map((name) => name.trim()),
-          repair: options.repair as 'leading zeros' | undefined,
+          repair: options.repair === undefined ? undefined : keyRepairNamed(options.repair),
         });
         await finish(output, result, options.out);
       },

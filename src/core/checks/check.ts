@@ -1,4 +1,5 @@
 import { grouped } from '../account.ts';
+import { IsomericError } from '../errors.ts';
 import type { Finding } from '../findings.ts';
 import { boxesMeet, emptyBox, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
 import type { PreparedArea } from '../geometry/prepared-area.ts';
@@ -6,6 +7,7 @@ import type { Batch } from '../layer/batch.ts';
 import type { Layer, Table } from '../layer/layer.ts';
 import { compileExpression } from '../table/cql2/evaluate.ts';
 import { eachKey, KeyIndex } from '../table/key-index.ts';
+import { coefficientOfVariation } from '../table/margins.ts';
 import { requireField } from '../table/schema.ts';
 import { faultsOf, faultWords } from './validity.ts';
 
@@ -175,6 +177,53 @@ export function conditionCheck(table: Table, condition: string): Check {
         sentence: `${condition}: ${grouped(all)} ${table.name}; it holds for ${grouped(all - found.count)}, not for ${grouped(broken)}, and cannot be told for ${grouped(unknown)}.`,
       };
     },
+  };
+}
+
+/** Estimates of a field are sure enough to be mapped: their coefficient of variation is not above a limit in per cent. */
+export function sureCheck(table: Table, name: string, above: number, confidence: number): Check {
+  const c = requireField(table.schema, name, table.name);
+  const { margin } = table.schema[c];
+  if (margin === undefined)
+    throw new IsomericError(
+      'margin-missing',
+      `${name} of ${table.name} has no margin of error, so it cannot be told how sure it is.`,
+      {
+        blame: 'usage',
+      },
+    );
+  const m = requireField(table.schema, margin, table.name);
+  const found = new Collector();
+  let all = 0;
+  let unknown = 0;
+  return {
+    words: `sure: ${name}`,
+    see(batch) {
+      for (let i = 0; i < batch.length; i++) {
+        const estimate = batch.columns[c];
+        const error = batch.columns[m];
+        all++;
+        if (estimate.isNull(i) || error.isNull(i)) {
+          unknown++;
+          continue;
+        }
+        const variation = coefficientOfVariation(estimate.number(i), error.number(i), confidence);
+        if (variation <= above) continue;
+        found.add({
+          code: 'estimate-unsure',
+          severity: 'warning',
+          layer: table.name,
+          feature: batch.id(i),
+          at: pointOf(batch, i),
+          words: `${name} = ${Number(estimate.number(i).toPrecision(6))} ± ${Number(error.number(i).toPrecision(4))}: its coefficient of variation is ${Number.isFinite(variation) ? `${variation.toFixed(0)} %` : 'without limit'}, above ${above} %; it is too unsure to map.`,
+          repair: 'group units until the figure is sure enough, or draw it apart',
+        });
+      }
+    },
+    close: () => ({
+      findings: found.closed(),
+      sentence: `Sure ${name}: ${grouped(all)} ${table.name}; ${grouped(all - unknown - found.count)} with a coefficient of variation up to ${above} %, ${grouped(found.count)} above, ${grouped(unknown)} without a value or margin.`,
+    }),
   };
 }
 

@@ -218,7 +218,7 @@ const shapeOf = (key: string) => `${key.length}`;
 function levelsOfKeys(keys: readonly (string | null)[]): Levels | null {
   const groups = new Map<string, { keys: Set<string>; rows: number; example: string }>();
   for (const key of keys) {
-    if (key === null || !/\d/.test(key) || fillerCode(key) || totalWords.test(key)) continue;
+    if (key === null || !/\d$/.test(key) || fillerCode(key) || totalWords.test(key)) continue;
     const shape = shapeOf(key);
     const group = groups.get(shape) ?? { keys: new Set(), rows: 0, example: key };
     group.keys.add(tailOf(key));
@@ -246,7 +246,7 @@ function levelsOfKeys(keys: readonly (string | null)[]): Levels | null {
     })),
     levelOf: (c) => (batch, i) => {
       const key = batch.columns[c].text(i);
-      return key === null || fillerCode(key) ? null : (names.get(shapeOf(key)) ?? null);
+      return key === null || fillerCode(key) || !/\d$/.test(key) ? null : (names.get(shapeOf(key)) ?? null);
     },
     finest: (row) => keys[row] !== null && shapeOf(keys[row]!) === finest,
   };

@@ -54,6 +54,9 @@ const bound =
 const dateNumbers = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;
 const encoder = new TextEncoder();
 
+/** Columns with such names hold codes of units. */
+const codeName = /(^|[_\W])(code|codes|geo_?id|area_?id|unit_?id)$/i;
+
 /** A number with what stands around it: the sign of a bound, a unit. Null when the text is no such thing. */
 export function dressedNumber(
   text: string,
@@ -266,8 +269,7 @@ export class ValueSurvey {
     const marked = { ...reading, marks: this.marks.list };
     if (this.values === 0) return { reading, remarks };
     if (this.can & Can.Number) {
-      const named = /(^|[_\W])(code|codes|geo_?id|area_?id|unit_?id)$/i.test(called);
-      if (named && this.digits && this.width > 2 && this.marks.list.length === 0)
+      if (codeName.test(called) && this.digits && this.width > 2 && this.marks.list.length === 0)
         return { reading: { ...reading, code: true }, remarks };
       const both = (this.reads & 3) === 3;
       // 1.234 alone is a number with a fraction, 1,234 alone one with thousands.
@@ -294,7 +296,8 @@ export class ValueSurvey {
     remarks.ambiguousDates = order !== 0;
     if (this.numbers > 0 && this.others > 0 && this.numbers > 4 * this.others)
       remarks.mixed = { numbers: this.numbers, text: this.firstText };
-    return { reading: { ...reading, code: this.digits && this.zeroLed }, remarks };
+    const short = this.others > 0 && codeName.test(called);
+    return { reading: { ...reading, code: (this.digits && this.zeroLed) || short }, remarks };
   }
 }
 

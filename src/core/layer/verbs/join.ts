@@ -3,7 +3,14 @@ import { IsomericError } from '../../errors.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder, takeValues } from '../../table/column-builder.ts';
 import { eachKey, KeyIndex } from '../../table/key-index.ts';
-import { digitWidth, type KeyRepair, proposeZeros, withZeros } from '../../table/key-repair.ts';
+import {
+  digitWidth,
+  type KeyRepair,
+  keyRepairNamed,
+  proposeTails,
+  proposeZeros,
+  repairedKey,
+} from '../../table/key-repair.ts';
 import { withMarginNames } from '../../table/margin-fields.ts';
 import { type Field, freeName, requireField, type Schema } from '../../table/schema.ts';
 import type { Table } from '../layer.ts';
@@ -108,12 +115,7 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       ...(free === name ? {} : { code: table.schema[c].code ?? name }),
     });
   }
-  if (options.repair !== undefined && options.repair !== 'leading zeros') {
-    throw new IsomericError('repair-unknown', `There is no key repair “${options.repair}”.`, {
-      blame: 'usage',
-      advice: 'There is: leading zeros.',
-    });
-  }
+  if (options.repair !== undefined) keyRepairNamed(options.repair);
   const renamed = new Map(chosen.map((c, k) => [table.schema[c].name, added[k].name]));
   const schema: Schema = [...layer.schema, ...withMarginNames(added, renamed)];
   return applyVerb('Join', layer, {
@@ -123,16 +125,19 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
     async *run(account, source) {
       account.notes.push(...notes);
       let pad: (text: string) => string | null = unchanged;
-      if (options.repair === 'leading zeros') {
+      const { repair } = options;
+      if (repair !== undefined) {
         const width = digitWidth(await keysOf(layer, layerKey));
         if (width > 0) {
-          pad = (text) => withZeros(text, width);
+          pad = (text) => repairedKey(repair, text, width);
           account.notes.push(
-            `Repair: leading zeros of ${tableField(options)} were restored to ${width} digits, as asked.`,
+            repair === 'leading zeros'
+              ? `Repair: leading zeros of ${tableField(options)} were restored to ${width} digits, as asked.`
+              : `Repair: of long identifiers in ${tableField(options)} the last ${width} signs were taken, as asked.`,
           );
         } else
           account.notes.push(
-            `Repair: leading zeros were to be restored, but the keys of ${layer.name} are not digits of one length; nothing was changed.`,
+            `Repair: ${repair} were to be repaired, but the keys of ${layer.name} are not digits of one length; nothing was changed.`,
           );
       }
       const held = await hold(table, tableKey, chosen, pad);
@@ -196,16 +201,20 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       }
       const proposals =
         options.repair === undefined
-          ? [proposeZeros(over, lonelyIndex, table.name), proposeZeros(lonely, held.index, layer.name)]
+          ? [
+              proposeZeros(over, lonelyIndex, table.name),
+              proposeZeros(lonely, held.index, layer.name),
+              proposeTails(over, lonelyIndex, table.name),
+            ]
           : [];
       for (const proposal of proposals) {
         if (proposal === undefined) continue;
         account.findings.push({
-          code: 'join-zeros-lost',
+          code: proposal.repair === 'leading zeros' ? 'join-zeros-lost' : 'join-identifiers-long',
           severity: 'warning',
           layer: layer.name,
           words: proposal.words,
-          repair: 'join with “repair: leading zeros”',
+          repair: `join with “repair: ${proposal.repair}”`,
         });
       }
       if (matched < all && all > 0) {

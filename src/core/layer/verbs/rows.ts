@@ -3,7 +3,7 @@ import { IsomericError } from '../../errors.ts';
 import { suggest } from '../../nearest.ts';
 import { readableName } from '../../table/code-book.ts';
 import { eachKey, KeyIndex } from '../../table/key-index.ts';
-import { digitWidth, withZeros } from '../../table/key-repair.ts';
+import { digitWidth, type KeyRepair, repairedKey } from '../../table/key-repair.ts';
 import type { RowKinds } from '../../table/row-kinds.ts';
 import { requireField } from '../../table/schema.ts';
 import type { Batch } from '../batch.ts';
@@ -77,8 +77,8 @@ export function onlyLevel<T extends Table>(table: T, kinds: RowKinds, level: str
 /** One table for each level, named for it. */
 export function splitLevels<T extends Table>(table: T, kinds: RowKinds): T[] {
   if (kinds.levels.length < 2) return [table];
-  return kinds.levels.map((level) => ({
-    ...onlyLevel(table, kinds, level.name),
+  return kinds.levels.map((level, k) => ({
+    ...onlyLevel(k === 0 ? table : { ...table, findings: [] }, kinds, level.name),
     name: `${table.name}_${readableName(level.name).replace(/^n_/, '')}`,
   }));
 }
@@ -86,7 +86,7 @@ export function splitLevels<T extends Table>(table: T, kinds: RowKinds): T[] {
 export interface UnitsOptions {
   /** Field of the table and field of the layer of units that must be equal. */
   on: readonly [tableField: string, unitField: string];
-  repair?: 'leading zeros';
+  repair?: KeyRepair;
 }
 
 /** Keeps the rows of the units of a layer: a table of the whole country cut to the study's part of it. */
@@ -103,7 +103,8 @@ export function onlyUnits<T extends Table>(table: T, units: Table, options: Unit
           row++;
         });
       }
-      const width = options.repair === 'leading zeros' ? digitWidth(index) : 0;
+      const { repair } = options;
+      const width = repair === undefined ? 0 : digitWidth(index);
       const used = new Uint8Array(index.size);
       let all = 0;
       let kept = 0;
@@ -113,7 +114,9 @@ export function onlyUnits<T extends Table>(table: T, units: Table, options: Unit
           if (bytes === null) return;
           let key = index.get(bytes, start, end);
           if (key < 0 && width > 0)
-            key = index.getText(withZeros(new TextDecoder().decode(bytes.subarray(start, end)), width));
+            key = index.getText(
+              repairedKey(repair!, new TextDecoder().decode(bytes.subarray(start, end)), width),
+            );
           if (key < 0) return;
           used[key] = 1;
           indices.push(i);
