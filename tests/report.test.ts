@@ -134,7 +134,7 @@ describe('report', () => {
       { field: 'n', filled: 1, blank: 2, example: '1.5', unit: '%' },
     ]);
     expect(dictionaryText(rows)).toBe(
-      'layer,field,type,title,unit,description,filled,blank,example\r\nt,a,text,,,,2,1,"x ""y"""\r\nt,n,real,"Number, with comma",%,,1,2,1.5\r\n',
+      'layer,field,type,title,unit,description,code,universe,table,margin,filled,blank,reasons,example\r\nt,a,text,,,,,,,,2,1,,"x ""y"""\r\nt,n,real,"Number, with comma",%,,,,,,1,2,,1.5\r\n',
     );
     expect(kindWords(table)).toBe('table');
     expect(kindWords(layer)).toBe('areas');

@@ -101,7 +101,13 @@ describe('offices that hand out files', () => {
   it('name their files, answer conditional requests, and let nobody out of their folder', async () => {
     const base = services.statisticsOffice.address;
     const { files } = (await (await fetch(`${base}/`)).json()) as { files: string[] };
-    expect(files.sort()).toEqual(['/files/HOUSING.csv', '/files/POPULATION.csv', '/files/catalogue.json']);
+    expect(files.sort()).toEqual([
+      '/files/HOUSING.csv',
+      '/files/MOBILITY-2024.zip',
+      '/files/POPULATION.csv',
+      '/files/RESIDENTS.csv',
+      '/files/catalogue.json',
+    ]);
     const first = await fetch(`${base}/files/HOUSING.csv`);
     expect(first.headers.get('content-type')).toContain('text/csv');
     expect(first.headers.get('last-modified')).toBeTruthy();

@@ -73,8 +73,11 @@ describe('the demo study', () => {
       expect.arrayContaining([
         'Clip: 5,686 buildings in; 3,504 kept whole, 9 cut, 2,173 outside.',
         'Join: 37 wards in; 36 matched on code = area_code, 1 without a row in housing, 259 keys of housing left over, 1 key twice.',
-        'Join: 37 wards in; 37 matched on code = ward, 0 without a row in population, 260 keys of population left over.',
-        'Compute: 37 wards in; 36 given no_car_share = 100 * households_no_car / households, 1 left blank.',
+        'Join: 37 wards in; 37 matched on code = ward, 0 without a row in population, 259 keys of population left over.',
+        'Join: 37 wards in; 37 matched on code = AREA_ID, 0 without a row in mobility, 259 keys of mobility left over.',
+        'Compute: 37 wards in; 36 given no_car_share = share(households_no_car, households), 1 left blank.',
+        'Compute: 37 wards in; 37 given residents_per_km2 = density(persons), 0 left blank.',
+        'Check: Sure cannot_walk_share: 37 wards; 27 with a coefficient of variation up to 40 %, 9 above, 1 without a value or margin.',
       ]),
     );
     const codes = result.findings.map((finding) => finding.code);
@@ -156,7 +159,7 @@ describe('the demo study', () => {
     study.requests.length = 0;
     study.said.length = 0;
     await study.run();
-    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(5);
+    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(6);
     expect(
       study.said
         .filter((line) => line.startsWith('Gather:'))
@@ -284,6 +287,7 @@ describe('study.yaml', () => {
       'key: code',
       'no_car_share between 0 and 100',
       'households_ground <= households',
+      'sure: cannot_walk_share',
     ]);
     const schema = studyJsonSchema() as {
       properties: Record<string, unknown>;
@@ -297,6 +301,7 @@ describe('study.yaml', () => {
       'gather',
       'prepare',
       'check',
+      'margins',
       'titles',
       'draw',
       'deliver',
@@ -352,7 +357,7 @@ describe('study.yaml', () => {
       /say exactly one of units, box, layer/,
       'area:',
     ],
-    ['a step without a verb', '      on: code = area_code\n', '', /join needs “on/, 'join: housing'],
+    ['a step without a verb', '      on: code = area_code\n', '', /join and units need “on/, 'join: housing'],
     ['text that is no YAML', 'crs: teskaria-grid.wkt', 'crs: [teskaria', /is not YAML/, 'sources:'],
     [
       'an unknown layer on a map',

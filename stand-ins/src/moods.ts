@@ -33,7 +33,8 @@ export function withMood(server: FastifyInstance, mood: () => Mood): void {
     }
   });
   server.addHook('onSend', async (request, reply, payload) => {
-    if (mood() !== 'cut' || request.url === '/' || typeof payload !== 'string') return payload;
+    if (mood() !== 'cut' || request.url === '/') return payload;
+    if (typeof payload !== 'string' && !(payload instanceof Uint8Array)) return payload;
     reply.raw.writeHead(200, {
       'content-type': String(reply.getHeader('content-type')),
       'content-length': Buffer.byteLength(payload),

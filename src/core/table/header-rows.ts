@@ -29,7 +29,8 @@ export function isFigure(cell: string): boolean {
   return text !== '' && (dressedNumber(text) !== null || knownReason(text) !== undefined);
 }
 
-const isNumber = (cell: string) => dressedNumber(cell.trim()) !== null;
+/** “over 65” is a bound among figures, and a name among names. */
+const isNumber = (cell: string) => !/[a-z]/i.test(cell) && dressedNumber(cell.trim()) !== null;
 const isYear = (cell: string) => /^(1[89]|20|21)\d\d$/.test(cell.trim());
 const filled = (row: readonly string[]) => row.reduce((n, cell) => n + (cell.trim() === '' ? 0 : 1), 0);
 const phrase = (cell: string) => /\s/.test(cell.trim()) && cell.trim().length > 8;

@@ -47,7 +47,7 @@ export class RowScanner {
     const rest = this.limit - this.at;
     if (rest > longestRow) {
       throw new IsomericError('row-too-long', `A row has more than ${longestRow} bytes.`, {
-        place: { line: this.line },
+        place: { line: this.nextLine },
         advice: 'A quote is probably opened there and never closed.',
       });
     }

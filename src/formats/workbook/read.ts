@@ -110,7 +110,7 @@ export async function openWorkbook(
 
 function damaged(source: ByteSource, error: unknown): IsomericError {
   const words = error instanceof Error ? error.message : String(error);
-  const locked = /password|encrypt/i.test(words);
+  const locked = /password|ODS Encryption|ECMA-376 Encrypted/i.test(words);
   return new IsomericError(
     locked ? 'workbook-locked' : 'workbook-damaged',
     locked
