@@ -1,8 +1,10 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import * as workbooks from '@e965/xlsx';
 import { gzipSync, zipSync } from 'fflate';
 import { openOne, saverFor } from '../src/node/index.ts';
 import { dbaseBytes, shapeBytes } from './hand-made.ts';
+import { tiffBytes } from './tiff.ts';
 
 export { crsFromText, IsomericError } from '../src/core/index.ts';
 
@@ -84,6 +86,7 @@ export async function loadsOf(data: string, folder: string): Promise<Map<string,
       'code,wkt\n007,"POLYGON ((0 0, 4 0, 4 4, 0 0), (1 1, 2 1, 2 2, 1 1))"\n008,SRID=4326;POINT Z (1 2 3)\n009,\n',
     ),
   );
+  for (const [name, bytes] of Object.entries(tableSamples())) files.set(name, bytes);
   files.set('small.geojson.gz', gzipSync(geojson, { mtime: 0 }));
   files.set('small.geojson.bz2', pointBzip2);
   return files;
@@ -96,3 +99,71 @@ export const pointBzip2 = Uint8Array.from(
     'base64',
   ),
 );
+
+/** Tables and grids as providers deliver them. */
+function tableSamples(): Record<string, Uint8Array> {
+  const encoder = new TextEncoder();
+  const book = workbooks.utils.book_new();
+  const rows = [
+    ['Table H', '', ''],
+    ['code', 'n', 'day'],
+    ['0101', 5, new Date(Date.UTC(2024, 4, 1))],
+    ['0102', '*', null],
+    ['0103', 7.5, new Date(Date.UTC(2024, 4, 2))],
+    ['* = suppressed', '', ''],
+  ];
+  workbooks.utils.book_append_sheet(book, workbooks.utils.aoa_to_sheet(rows), 'H');
+  const written = (bookType: 'xlsx' | 'ods' | 'biff8') =>
+    new Uint8Array(workbooks.write(book, { type: 'array', bookType, compression: true }) as ArrayBuffer);
+  const sdmx = 'http://www.sdmx.org/resources/sdmxml/schemas/v2_1';
+  return {
+    'small.xlsx': written('xlsx'),
+    'small.ods': written('ods'),
+    'small.xls': written('biff8'),
+    'delivered.csv': encoder.encode(
+      'Office\n\nAREA;H001;H002;day\nArea;Households;"No car; all";Day\n0101;1.204,5;.;31.12.2024\n0102;98;250.000+;01.02.2024\n0103;<5;7;03.04.2024\n\n. = suppressed\n',
+    ),
+    'small-sdmx.csv': encoder.encode(
+      'STRUCTURE,STRUCTURE_ID,ACTION,GEO: Ward,OBS_VALUE,OBS_STATUS\ndataflow,T:H(1.0),I,1: Upham,5,A\ndataflow,T:H(1.0),I,2: Lowham,,Q\n',
+    ),
+    'small-sdmx.xml': encoder.encode(
+      `<?xml version="1.0"?><m:GenericData xmlns:m="${sdmx}/message" xmlns:g="${sdmx}/data/generic"><m:Header><m:Structure dimensionAtObservation="TIME_PERIOD"/></m:Header><m:DataSet><g:Series><g:SeriesKey><g:Value id="GEO" value="01"/></g:SeriesKey><g:Obs><g:ObsDimension value="2024"/><g:ObsValue value="5.5"/></g:Obs><g:Obs><g:ObsDimension value="2023"/><g:ObsValue value="NaN"/></g:Obs></g:Series></m:DataSet></m:GenericData>`,
+    ),
+    'structure.xml': encoder.encode(
+      `<?xml version="1.0"?><m:Structure xmlns:m="${sdmx}/message" xmlns:s="${sdmx}/structure"><s:Codelist id="CL"><s:Code id="1"><Name>One</Name></s:Code></s:Codelist><s:DataStructure id="D"><s:Dimension id="SEX"><s:Enumeration><Ref id="CL"/></s:Enumeration></s:Dimension></s:DataStructure></m:Structure>`,
+    ),
+    'small-sdmx.json': encoder.encode(
+      '{"structure":{"dimensions":{"series":[{"id":"GEO","values":[{"id":"1"},{"id":"2"}]}],"observation":[{"id":"T","values":[{"id":"2024"}]}]},"attributes":{"observation":[{"id":"OBS_STATUS","values":[{"id":"A"},{"id":"Q"}]}]}},"dataSets":[{"series":{"0":{"observations":{"0":[5,0]}},"1":{"observations":{"0":[null,1]}}}}]}',
+    ),
+    'small-stat.json': encoder.encode(
+      '{"version":"2.0","class":"dataset","id":["a","b"],"size":[2,2],"dimension":{"a":{"category":{"index":["x","y"]}},"b":{"category":{"index":{"p":0,"q":1},"label":{"p":"P"}}}},"value":{"0":1,"3":2.5},"status":{"1":"c"}}',
+    ),
+    'small-rows.json': encoder.encode('{"data":[["code","n"],["0101","5"],["0102","*"]],"more":[{"a":1}]}'),
+    'small.tif': tiffBytes({
+      width: 20,
+      height: 12,
+      type: 'int16',
+      tile: [16, 16],
+      packing: 'zlib',
+      predictor: 2,
+      noData: '-1',
+      value: (c, r) => c * r - 1,
+      keys: [1, 1, 0, 1, 3072, 0, 1, 32626],
+      transform: { scale: [10, 10], tie: [0, 0, 500_000, 0] },
+    }),
+    'small-strips.tif': tiffBytes({
+      width: 9,
+      height: 7,
+      bands: 2,
+      type: 'float32',
+      rowsPerStrip: 3,
+      big: true,
+      littleEndian: false,
+      packing: 'packbits',
+      value: (c, r, b) => c + r / 2 + b,
+    }),
+    'small.asc': encoder.encode(
+      'ncols 4\nnrows 3\nxllcorner 0\nyllcorner 0\ncellsize 10\nNODATA_value -9\n1 2 3 4\n5 -9 7 8\n9 10 11.5 12\n',
+    ),
+  };
+}

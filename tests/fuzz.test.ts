@@ -67,6 +67,19 @@ const formats: [name: string, file: string, runs: number][] = [
   ['gzip', 'small.geojson.gz', 700],
   ['bzip2', 'small.geojson.bz2', 300],
   ['GeoPackage', 'small.gpkg', 120],
+  ['delivered text', 'delivered.csv', 1500],
+  ['SDMX-CSV', 'small-sdmx.csv', 700],
+  ['SDMX-ML data', 'small-sdmx.xml', 700],
+  ['SDMX-ML structures', 'structure.xml', 700],
+  ['SDMX-JSON', 'small-sdmx.json', 1000],
+  ['JSON-stat', 'small-stat.json', 1000],
+  ['JSON rows', 'small-rows.json', 1000],
+  ['workbook (.xlsx)', 'small.xlsx', 250],
+  ['workbook (.ods)', 'small.ods', 250],
+  ['workbook (.xls)', 'small.xls', 500],
+  ['GeoTIFF', 'small.tif', 1500],
+  ['BigTIFF in strips', 'small-strips.tif', 1500],
+  ['ASCII grid', 'small.asc', 1500],
 ];
 
 /** Opens and reads all of a file; by box too where that is another way in. */

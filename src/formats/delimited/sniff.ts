@@ -19,6 +19,7 @@ export function looksDelimited(head: Uint8Array, complete: boolean, name: string
     if (c < 9 || (c > 13 && c < 32)) return false;
   }
   // JSON has commas too.
-  if (/^\s*(\{\s*["}]|\[\s*[[{])/.test(new TextDecoder().decode(text.subarray(0, 200))) && !namedTable(name)) return false;
+  if (/^\s*(\{\s*["}]|\[\s*[[{])/.test(new TextDecoder().decode(text.subarray(0, 200))) && !namedTable(name))
+    return false;
   return findDelimiter(text, complete) !== undefined || namedTable(name);
 }

@@ -8,6 +8,9 @@ import { freeName } from '../../core/table/schema.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { type Cell, type CellGrid, tableFromCells } from '../cells/from-cells.ts';
 import { baseName } from '../names.ts';
+import { readBinaryWorkbook } from './binary-records.ts';
+import type { Book, BookCell, Sheet } from './book.ts';
+import { isCompoundFile } from './sniff.ts';
 
 /** Workbooks are held whole: more bytes, unpacked bytes or columns than these are refused. */
 const largestFile = 400_000_000;
@@ -18,7 +21,7 @@ const mostMerged = 2_000_000;
 
 const dayLength = 86_400_000;
 
-type SheetCell = workbooks.CellObject | undefined;
+type SheetCell = BookCell | undefined;
 
 /** Reads all of an archive's bytes once: an entry that is larger than it says is told before anything is held. */
 async function refuseBombs(source: ByteSource, around: Surroundings): Promise<void> {
@@ -52,28 +55,14 @@ export async function openWorkbook(
   if (source.size > largestFile) throw tooLarge(source, source.size);
   if (around !== null) await refuseBombs(source, around);
   const bytes = await source.bytes(0, source.size);
-  let book: workbooks.WorkBook;
-  try {
-    book = workbooks.read(bytes, {
-      type: 'array',
-      dense: true,
-      cellNF: true,
-      cellText: false,
-      cellHTML: false,
-      cellFormula: false,
-    });
-  } catch (error) {
-    throw damaged(source, error);
-  }
-  const base1904 = book.Workbook?.WBProps?.date1904 === true;
+  const book = isCompoundFile(bytes) ? binaryBook(source, bytes) : packedBook(source, bytes);
   const sheets: { name: string; sheet: SheetGrid }[] = [];
   const findings: Finding[] = [];
   const explained = new Map<string, string>();
-  for (const name of book.SheetNames) {
-    const sheet = new SheetGrid(book.Sheets[name], base1904, `${source.name}, sheet ${name}`);
-    delete book.Sheets[name];
+  for (const { name, read } of book.sheets) {
+    const sheet = new SheetGrid(read(), book.base1904, `${source.name}, sheet ${name}`);
     const lines = sheet.columns === 1 ? sheet.lines() : [];
-    if (sheet.rows === 0 || (lines.length > 0 && book.SheetNames.length > 1 && isProse(lines))) {
+    if (sheet.rows === 0 || (lines.length > 0 && book.sheets.length > 1 && isProse(lines))) {
       for (const line of lines) {
         const mark = markFromNote(line);
         if (mark !== null) explained.set(mark.text, mark.reason);
@@ -103,9 +92,49 @@ export async function openWorkbook(
   if (tables.length === 0)
     throw new IsomericError('no-layers', 'None of its sheets holds a table.', {
       place: { file: source.name },
-      advice: `Its sheets: ${book.SheetNames.slice(0, 12).join(', ')}.`,
+      advice: `Its sheets: ${book.sheets
+        .slice(0, 12)
+        .map(({ name }) => name)
+        .join(', ')}.`,
     });
   return tables;
+}
+
+/** A workbook of the binary format of 1997 to 2003. */
+function binaryBook(source: ByteSource, bytes: Uint8Array): Book {
+  try {
+    return readBinaryWorkbook(bytes);
+  } catch (error) {
+    throw error instanceof IsomericError ? error.at({ file: source.name }) : error;
+  }
+}
+
+/** A workbook in a zip archive (.xlsx, .xlsb, .ods). */
+function packedBook(source: ByteSource, bytes: Uint8Array): Book {
+  let book: workbooks.WorkBook;
+  try {
+    book = workbooks.read(bytes, {
+      type: 'array',
+      dense: true,
+      cellNF: true,
+      cellText: false,
+      cellHTML: false,
+      cellFormula: false,
+    });
+  } catch (error) {
+    throw damaged(source, error);
+  }
+  return {
+    base1904: book.Workbook?.WBProps?.date1904 === true,
+    sheets: book.SheetNames.map((name) => ({
+      name,
+      read: () => {
+        const sheet = book.Sheets[name];
+        delete book.Sheets[name];
+        return { rows: (sheet['!data'] ?? []) as BookCell[][], merges: sheet['!merges'] ?? [] };
+      },
+    })),
+  };
 }
 
 function damaged(source: ByteSource, error: unknown): IsomericError {
@@ -137,10 +166,10 @@ class SheetGrid implements CellGrid {
   private readonly data: SheetCell[][] = [];
   private readonly base1904: boolean;
 
-  constructor(sheet: workbooks.WorkSheet, base1904: boolean, place: string) {
+  constructor(sheet: Sheet, base1904: boolean, place: string) {
     this.base1904 = base1904;
-    const all = (sheet['!data'] ?? []) as SheetCell[][];
-    fillMerged(all, sheet['!merges'] ?? []);
+    const all = sheet.rows;
+    fillMerged(all, sheet.merges);
     // Sparse arrays: a lone cell at the far end of a sheet makes no million rows.
     let last = -1;
     let first = Number.POSITIVE_INFINITY;
@@ -226,7 +255,7 @@ function holds(cell: SheetCell): boolean {
 }
 
 /** A cell merged over rows stands for all of them; over columns its text counts once, as for titles and groups. */
-function fillMerged(data: SheetCell[][], merges: readonly workbooks.Range[]): void {
+function fillMerged(data: SheetCell[][], merges: Sheet['merges']): void {
   let filled = 0;
   for (const { s, e } of merges) {
     const value = data[s.r]?.[s.c];

@@ -1,0 +1,300 @@
+import { IsomericError } from '../../core/errors.ts';
+import type { Book, BookCell, Sheet } from './book.ts';
+import { CompoundFile } from './compound.ts';
+
+/** Records of the binary format of 1997 to 2003 that hold what a table needs ([MS-XLS], section 2.4). */
+const Rec = {
+  Formula: 0x0006,
+  End: 0x000a,
+  DateMode: 0x0022,
+  FilePass: 0x002f,
+  Continue: 0x003c,
+  BoundSheet: 0x0085,
+  MulRk: 0x00bd,
+  RString: 0x00d6,
+  Xf: 0x00e0,
+  MergedCells: 0x00e5,
+  Sst: 0x00fc,
+  LabelSst: 0x00fd,
+  Number: 0x0203,
+  Label: 0x0204,
+  BoolErr: 0x0205,
+  String: 0x0207,
+  Rk: 0x027e,
+  Format: 0x041e,
+  Begin: 0x0809,
+} as const;
+
+/** Number formats that every workbook has without saying so; only those of dates and times matter here. */
+const builtIn: Readonly<Record<number, string>> = {
+  9: '0%',
+  10: '0.00%',
+  14: 'm/d/yy',
+  15: 'd-mmm-yy',
+  16: 'd-mmm',
+  17: 'mmm-yy',
+  18: 'h:mm AM/PM',
+  19: 'h:mm:ss AM/PM',
+  20: 'h:mm',
+  21: 'h:mm:ss',
+  22: 'm/d/yy h:mm',
+  45: 'mm:ss',
+  46: '[h]:mm:ss',
+  47: 'mm:ss.0',
+};
+
+const latin = new TextDecoder('windows-1252');
+const wide = new TextDecoder('utf-16le');
+
+interface Found {
+  id: number;
+  /** Where its data lie in the stream. */
+  at: number;
+  length: number;
+}
+
+/** Records one after the other, from a place in the stream; the last one may be cut short. */
+function* recordsFrom(view: DataView, start: number): Generator<Found> {
+  let at = start;
+  while (at + 4 <= view.byteLength) {
+    const id = view.getUint16(at, true);
+    const length = view.getUint16(at + 2, true);
+    if (at + 4 + length > view.byteLength) return;
+    yield { id, at: at + 4, length };
+    at += 4 + length;
+  }
+}
+
+function fail(
+  words: string,
+  code = 'workbook-damaged',
+  advice = 'Get it again, or open it in an office program and save it anew.',
+): never {
+  throw new IsomericError(code, words, { advice });
+}
+
+/** Reads a workbook of the binary format. Only values, their formats and merged cells; formulas give their last value. */
+export function readBinaryWorkbook(bytes: Uint8Array): Book {
+  const stream = new CompoundFile(bytes).find('Workbook', 'Book');
+  if (stream === null) return fail('It is a compound file, but holds no workbook.');
+  const view = new DataView(stream.buffer, stream.byteOffset, stream.byteLength);
+  const formats = new Map<number, string>(Object.entries(builtIn).map(([id, text]) => [Number(id), text]));
+  const cellFormats: number[] = [];
+  const sheets: { name: string; at: number }[] = [];
+  let strings: string[] = [];
+  let base1904 = false;
+  let first = true;
+  const records = [...recordsFrom(view, 0)];
+  for (let k = 0; k < records.length; k++) {
+    const { id, at, length } = records[k];
+    if (first) {
+      if (id !== Rec.Begin || length < 4) return fail('Its stream does not begin as a workbook does.');
+      if (view.getUint16(at, true) !== 0x0600)
+        return fail(
+          'It is in a binary format older than that of 1997.',
+          'workbook-old',
+          'Open it in an office program and save it as .xlsx.',
+        );
+      first = false;
+      continue;
+    }
+    if (id === Rec.End) break;
+    if (id === Rec.FilePass)
+      return fail('The workbook is protected by a password.', 'workbook-locked', 'Save it without one.');
+    if (id === Rec.DateMode && length >= 2) base1904 = view.getUint16(at, true) === 1;
+    else if (id === Rec.Format && length >= 5)
+      formats.set(view.getUint16(at, true), textAt(stream, view, at + 2, at + length));
+    else if (id === Rec.Xf && length >= 4) cellFormats.push(view.getUint16(at + 2, true));
+    else if (id === Rec.BoundSheet && length >= 8 && stream[at + 5] === 0)
+      sheets.push({ name: shortText(stream, at + 6, at + length), at: view.getUint32(at, true) });
+    else if (id === Rec.Sst) {
+      const parts = [records[k]];
+      while (records[k + 1]?.id === Rec.Continue) parts.push(records[++k]);
+      strings = sharedStrings(stream, parts);
+    }
+  }
+  const format = (xf: number) => formats.get(cellFormats[xf] ?? 0) ?? 'General';
+  return {
+    base1904,
+    sheets: sheets.map(({ name, at }) => ({
+      name,
+      read: () => readSheet(stream, view, at, strings, format),
+    })),
+  };
+}
+
+/** A text with its length in one byte (names of sheets). */
+function shortText(stream: Uint8Array, at: number, end: number): string {
+  const count = stream[at];
+  const isWide = (stream[at + 1] & 1) === 1;
+  const stop = Math.min(end, at + 2 + count * (isWide ? 2 : 1));
+  return (isWide ? wide : latin).decode(stream.subarray(at + 2, stop));
+}
+
+/** A text with its length in two bytes. */
+function textAt(stream: Uint8Array, view: DataView, at: number, end: number): string {
+  if (at + 3 > end) return '';
+  const count = view.getUint16(at, true);
+  const isWide = (stream[at + 2] & 1) === 1;
+  const stop = Math.min(end, at + 3 + count * (isWide ? 2 : 1));
+  return (isWide ? wide : latin).decode(stream.subarray(at + 3, stop));
+}
+
+/**
+ * The table of shared strings, which goes on over continuation records: characters may be cut anywhere, and the part
+ * behind the cut says anew whether they have one byte or two ([MS-XLS], section 2.5.293).
+ */
+function sharedStrings(stream: Uint8Array, parts: readonly Found[]): string[] {
+  const found: string[] = [];
+  let part = 0;
+  let at = parts[0].at + 8;
+  let end = parts[0].at + parts[0].length;
+  const onward = () => {
+    part++;
+    if (part >= parts.length) return false;
+    ({ at } = parts[part]);
+    end = at + parts[part].length;
+    return true;
+  };
+  const byte = (): number => {
+    while (at >= end) if (!onward()) return -1;
+    return stream[at++];
+  };
+  const number = (bytes: number) => {
+    let value = 0;
+    for (let k = 0; k < bytes; k++) value += Math.max(0, byte()) * 256 ** k;
+    return value;
+  };
+  const skip = (count: number) => {
+    let left = count;
+    while (left > 0) {
+      const here = Math.min(left, end - at);
+      at += here;
+      left -= here;
+      if (left > 0 && !onward()) return;
+    }
+  };
+  for (;;) {
+    while (at >= end) if (!onward()) return found;
+    const count = number(2);
+    const flags = byte();
+    if (flags < 0) return found;
+    const runs = flags & 8 ? number(2) : 0;
+    const extra = flags & 4 ? number(4) : 0;
+    let isWide = (flags & 1) === 1;
+    let left = count;
+    let text = '';
+    while (left > 0) {
+      if (at >= end) {
+        if (!onward()) return found;
+        isWide = (stream[at++] & 1) === 1;
+      }
+      const size = isWide ? 2 : 1;
+      const here = Math.min(left, Math.floor((end - at) / size));
+      if (here === 0) {
+        at = end;
+        continue;
+      }
+      text += (isWide ? wide : latin).decode(stream.subarray(at, at + here * size));
+      at += here * size;
+      left -= here;
+    }
+    skip(runs * 4 + extra);
+    found.push(text);
+  }
+}
+
+/** A number in 30 bits: whole or the upper half of a double, perhaps times a hundred ([MS-XLS], section 2.5.217). */
+function rkNumber(rk: number): number {
+  let value: number;
+  if (rk & 2) value = rk >> 2;
+  else {
+    const view = new DataView(new ArrayBuffer(8));
+    view.setInt32(4, rk & ~3, true);
+    value = view.getFloat64(0, true);
+  }
+  return rk & 1 ? value / 100 : value;
+}
+
+function readSheet(
+  stream: Uint8Array,
+  view: DataView,
+  start: number,
+  strings: readonly string[],
+  format: (xf: number) => string,
+): Sheet {
+  const rows: BookCell[][] = [];
+  const merges: Sheet['merges'] = [];
+  const put = (at: number, cell: BookCell | undefined) => {
+    if (cell === undefined) return;
+    const row = view.getUint16(at, true);
+    const column = view.getUint16(at + 2, true);
+    if (rows[row] === undefined) rows[row] = [];
+    rows[row][column] = cell;
+  };
+  const numeric = (value: number, xf: number): BookCell => ({ t: 'n', v: value, z: format(xf) });
+  let depth = 0;
+  // Where the text of a formula belongs, which comes in the record after it.
+  let awaited = -1;
+  for (const { id, at, length } of recordsFrom(view, start)) {
+    if (id === Rec.Begin) depth++;
+    // Charts stand inside sheets, with an end of their own.
+    if (id === Rec.End && --depth <= 0) break;
+    if (depth !== 1) continue;
+    switch (id) {
+      case Rec.LabelSst:
+        if (length >= 10) put(at, textCell(strings[view.getUint32(at + 6, true)]));
+        break;
+      case Rec.Label:
+      case Rec.RString:
+        if (length >= 9) put(at, textCell(textAt(stream, view, at + 6, at + length)));
+        break;
+      case Rec.Number:
+        if (length >= 14) put(at, numeric(view.getFloat64(at + 6, true), view.getUint16(at + 4, true)));
+        break;
+      case Rec.Rk:
+        if (length >= 10)
+          put(at, numeric(rkNumber(view.getInt32(at + 6, true)), view.getUint16(at + 4, true)));
+        break;
+      case Rec.MulRk: {
+        const row = view.getUint16(at, true);
+        const column = view.getUint16(at + 2, true);
+        for (let k = 0; 4 + 6 * (k + 1) <= length - 2; k++) {
+          const p = at + 4 + 6 * k;
+          if (rows[row] === undefined) rows[row] = [];
+          rows[row][column + k] = numeric(rkNumber(view.getInt32(p + 2, true)), view.getUint16(p, true));
+        }
+        break;
+      }
+      case Rec.BoolErr:
+        if (length >= 8)
+          put(at, stream[at + 7] === 1 ? { t: 'e', v: stream[at + 6] } : { t: 'b', v: stream[at + 6] === 1 });
+        break;
+      case Rec.Formula:
+        if (length < 14) break;
+        awaited = -1;
+        if (view.getUint16(at + 12, true) !== 0xffff)
+          put(at, numeric(view.getFloat64(at + 6, true), view.getUint16(at + 4, true)));
+        else if (stream[at + 6] === 0) awaited = at;
+        else if (stream[at + 6] === 1) put(at, { t: 'b', v: stream[at + 8] === 1 });
+        else if (stream[at + 6] === 2) put(at, { t: 'e', v: stream[at + 8] });
+        break;
+      case Rec.String:
+        if (awaited >= 0) put(awaited, textCell(textAt(stream, view, at, at + length)));
+        awaited = -1;
+        break;
+      case Rec.MergedCells:
+        for (let k = 0; 2 + 8 * (k + 1) <= length; k++) {
+          const p = at + 2 + 8 * k;
+          merges.push({
+            s: { r: view.getUint16(p, true), c: view.getUint16(p + 4, true) },
+            e: { r: view.getUint16(p + 2, true), c: view.getUint16(p + 6, true) },
+          });
+        }
+    }
+  }
+  return { rows, merges };
+}
+
+const textCell = (text: string | undefined): BookCell | undefined =>
+  text === undefined ? undefined : { t: 's', v: text };
