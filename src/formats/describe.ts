@@ -133,21 +133,29 @@ function applyCodeBook(layers: readonly Opened[], describing: ReadonlySet<Opened
 
 /** The code book of all that was opened: what descriptions say, and what tables say of themselves. */
 export async function codeBookOf(layers: readonly Opened[]): Promise<CodeBook> {
-  const tables = layers.filter((opened) => opened.describes !== true).map(({ table }) => table);
-  const said = codeBookOfTables(tables, true);
-  // Variables that a description lists but no table here has: they are elsewhere, and found all the same.
-  const described = await readDescriptions(
-    layers.flatMap((opened) => {
-      const description =
-        opened.describes === true || tables.length === 0 || layers.length === 1
-          ? descriptionOf(opened.table)
-          : null;
-      return description === null
-        ? []
-        : [{ table: opened.table, description, source: opened.within || opened.table.name }];
-    }),
+  const candidates = layers.map((opened) => ({
+    opened,
+    description: isLayer(opened.table) ? null : descriptionOf(opened.table),
+  }));
+  // Descriptions without the data that they describe are read for what they say all the same.
+  const alone = candidates.every(({ description }) => description !== null);
+  const describing = candidates.filter(
+    ({ opened, description }) => description !== null && (alone || opened.describes === true),
   );
-  if (layers.length === 1 && described.variables.length > 0) return described;
+  const described = await readDescriptions(
+    describing.map(({ opened, description }) => ({
+      table: opened.table,
+      description: description!,
+      source: opened.within || opened.table.name,
+    })),
+  );
+  if (alone && described.variables.length > 0) return described;
+  const data = layers.filter((opened) => opened.describes !== true);
+  const said = codeBookOfTables(
+    data.map(({ table }) => table),
+    true,
+  );
+  // Variables that a description lists but no table here has: they are elsewhere, and found all the same.
   const known = new Set(said.variables.map((variable) => bareCode(variable.code)));
   return {
     variables: [

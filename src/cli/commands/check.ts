@@ -35,6 +35,11 @@ export const addCheck: AddCommand = (program) => {
     .option('--key <field>', 'this field must be filled and different in every row')
     .option('--that <cql2...>', 'this must be true for every row')
     .option(
+      '--sure <field>',
+      'estimates of this field must be sure enough to be mapped, by their margin of error',
+    )
+    .option('--unsure-above <percent>', 'with --sure: the greatest coefficient of variation', '40')
+    .option(
       '--fail-at <severity>',
       'end with 1 at findings of this severity or worse: note, warning, error, never',
       'error',
@@ -42,7 +47,14 @@ export const addCheck: AddCommand = (program) => {
     .action(
       async (
         path: string,
-        options: { layer?: string; key?: string; that?: string[]; failAt: string },
+        options: {
+          layer?: string;
+          key?: string;
+          that?: string[];
+          sure?: string;
+          unsureAbove: string;
+          failAt: string;
+        },
         command,
       ) => {
         const output = outputOf(command);
@@ -62,10 +74,12 @@ export const addCheck: AddCommand = (program) => {
             ...(isLayer(table) ? ['valid'] : []),
             ...(options.key === undefined ? [] : [`key: ${options.key}`]),
             ...(options.that ?? []),
+            ...(options.sure === undefined ? [] : [`sure: ${options.sure}`]),
           ];
+          const margins = { confidence: 90 as const, 'unsure above': Number(options.unsureAbove) };
           const result = await runChecks(
             table,
-            words.map((each) => checkFrom(each, table, undefined)),
+            words.map((each) => checkFrom(each, table, undefined, margins)),
           );
           findings.push(...table.findings, ...result.findings);
           sentences.push(...result.sentences);

@@ -56,7 +56,8 @@ function streamed(
     for await (const chunk of await chunks(watched, target, accounts)) sink.write(chunk);
     accounts.forEach((account, k) => {
       account.counts = { written: tallies[k].rows };
-      const what = isLayer(tables[k]) ? tables[k].name : `rows of ${tables[k].name}`;
+      const one = tallies[k].rows === 1;
+      const what = isLayer(tables[k]) ? tables[k].name : `${one ? 'row' : 'rows'} of ${tables[k].name}`;
       closeAccount(account, [tallies[k].rows, `${what} written to ${target.name}`]);
     });
     return accounts;

@@ -63,6 +63,8 @@ function computeField<T extends Table>(
   const schema: Field[] =
     at < 0 ? [...table.schema, field] : table.schema.map((old, c) => (c === at ? field : old));
   const { margin } = compiled;
+  // Units are told by their code, where there is one.
+  const key = table.schema.findIndex((each) => each.role === 'code');
   if (margin !== null) {
     const marginName = freeName(
       `${name}_margin`,
@@ -106,7 +108,8 @@ function computeField<T extends Table>(
             margins.number(error as number);
             if (coefficientOfVariation(value as number, error as number, confidence) > unsureAbove) {
               unsure++;
-              if (examples.length < 3) examples.push(String(batch.id(i)));
+              if (examples.length < 3)
+                examples.push((key < 0 ? null : batch.columns[key].text(i)) ?? String(batch.id(i)));
             }
           }
         }
