@@ -17,6 +17,7 @@ import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
 import { streamLines } from './streams.ts';
+import { tableLines } from './tables.ts';
 
 const only = process.argv[2];
 const wanted = (name: string) => only === undefined || name.includes(only);
@@ -185,3 +186,5 @@ if (wanted('join')) {
 if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
 
 if (wanted('streams')) for await (const line of streamLines()) console.log(line);
+
+if (wanted('tables')) for await (const line of tableLines()) console.log(line);

@@ -67,6 +67,7 @@ describe('in Chromium', () => {
     ['w.gml', 'gml', ['w.gml', 'w.xsd']],
     ['w.topojson', 'topojson', ['w.topojson']],
     ['w.csv', 'delimited', ['w.csv']],
+    ['w.xlsx', 'workbook', ['w.xlsx']],
   ])('%s is written and read again', async (name, format, files) => {
     const result = (await page.evaluate(
       ([text, wanted]) =>
@@ -91,5 +92,13 @@ describe('in Chromium', () => {
     expect(await looked(zipSync({ 'a/p.geojson': point }), 'x.zip')).toEqual(['a/p.geojson p geojson 1']);
     expect(await looked(gzipSync(point), 'p.geojson.gz')).toEqual([' p geojson 1']);
     expect(await looked(pointBzip2, 'p.geojson.bz2')).toEqual([' p geojson 1']);
+    const demo = (name: string) =>
+      readFileSync(path(`../demo/data/${name}`));
+    // A pack of tables with the workbook that describes it; a grid is none of the layers.
+    expect(await looked(demo('statistics-office/MOBILITY-2024.zip'), 'MOBILITY-2024.zip')).toEqual([
+      'MOBILITY-2024/M24.csv M24 delimited 312',
+      'MOBILITY-2024/description.xlsx Tables workbook 2',
+      'MOBILITY-2024/description.xlsx Columns workbook 6',
+    ]);
   });
 });

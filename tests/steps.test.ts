@@ -228,3 +228,89 @@ describe('mistakes that only the data can tell', () => {
     });
   });
 });
+
+describe('tables in a study', () => {
+  beforeEach(() => {
+    const copy = (from: string, to: string) =>
+      writeFileSync(join(folder, to), readFileSync(join(data, from)));
+    copy('statistics-office/MOBILITY-2024.zip', 'mobility.zip');
+    copy('statistics-office/RESIDENTS.csv', 'residents.csv');
+    copy('statistics-office/POPULATION.csv', 'population.csv');
+  });
+
+  it('are cut to units, grouped, widened and lengthened; the study settles totals, levels and marks', async () => {
+    const { layers, findings } = await run({
+      gather: `  residents: { file: residents.csv, rows: without totals }
+  population: { file: population.csv, marks: { "999999": no ward } }
+  mobility:
+    file: mobility.zip
+    layer: M24
+    level: 6 digits
+    marks: { "*": fewer than 14 }
+    variables: [walkers = cannot walk, adults = residents aged 16 and over]
+`,
+      prepare: `  residents:
+    - widen: { by: [SEX, AGE], value: OBS_VALUE, rows: [REF_AREA] }
+    - units: wards
+      on: REF_AREA = code
+  housing:
+    - group: { by: [], compute: { wards: count(), households: sum(households) } }
+  population:
+    - lengthen: { columns: [persons, persons_65_plus], name: group, value: n }
+    - units: wards
+      on: ward = code
+      repair: leading zeros
+  mobility:
+    - units: wards
+      on: AREA_ID = code
+      repair: long identifiers
+    - compute: { share: "share(walkers, adults)" }
+`,
+      check: 'check: { mobility: ["sure: share"] }\nmargins: { confidence: 95, unsure above: 30 }\n',
+    });
+    const names = (layer: string) => layers.get(layer)!.schema.map((field) => field.name);
+    expect(names('residents').slice(0, 3)).toEqual([
+      'REF_AREA',
+      'women_0_to_15_years',
+      'women_0_to_15_years_reason',
+    ]);
+    expect(said).toContain(
+      'Units: 37 residents in; 37 of the 296 wards, 0 of other units, 259 wards without a row.',
+    );
+    expect(said).toContain('Group: 296 housing in; 1 group.');
+    expect(said).toContain('Lengthen: 297 population in; 594 rows out: one for each of 2 columns.');
+    expect(said.find((line) => line.startsWith('Units: 296 mobility in'))).toMatch(/296 of the 296 wards/);
+    expect(names('mobility')).toEqual(
+      expect.arrayContaining(['walkers', 'walkers_reason', 'walkers_margin', 'share', 'share_margin']),
+    );
+    let few = 0;
+    const table = layers.get('mobility')!;
+    const c = names('mobility').indexOf('walkers_reason');
+    for await (const batch of table.batches())
+      for (let i = 0; i < batch.length; i++) if (batch.columns[c].text(i) === 'fewer than 14') few++;
+    expect(few).toBeGreaterThan(0);
+    expect(said.find((line) => line.startsWith('Check: Sure share'))).toMatch(/up to 30 %/);
+    const codes = new Set(findings.map((finding) => finding.code));
+    expect(codes.has('estimate-unsure')).toBe(true);
+    // What the study has settled is no finding any more.
+    for (const settled of ['levels-several', 'dimension-total']) expect(codes.has(settled)).toBe(false);
+  });
+
+  it('what the study does not settle is found', async () => {
+    const { findings } = await run({
+      gather: '  population: { file: population.csv }\n  mobility: { file: mobility.zip, layer: M24 }\n',
+      prepare: '  population: []\n  mobility: []\n',
+    });
+    const codes = findings.map((finding) => finding.code);
+    expect(codes.filter((code) => code === 'row-total')).toHaveLength(2);
+    expect(codes).toEqual(
+      expect.arrayContaining([
+        'levels-several',
+        'header-two-rows',
+        'titles-above',
+        'notes-below',
+        'fields-described',
+      ]),
+    );
+  });
+});
