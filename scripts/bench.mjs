@@ -16,7 +16,18 @@ const run = join(root, '.cache', 'bench', 'bench', 'run.js');
 const asked = process.argv.slice(2);
 for (const name of asked.length > 0
   ? asked
-  : ['geojson', 'shapefile', 'geopackage', 'bybox', 'clip', 'reproject', 'join', 'memory', 'streams', 'tables']) {
+  : [
+      'geojson',
+      'shapefile',
+      'geopackage',
+      'bybox',
+      'clip',
+      'reproject',
+      'join',
+      'memory',
+      'streams',
+      'tables',
+    ]) {
   const done = spawnSync(process.execPath, ['--expose-gc', run, name], { cwd: root, stdio: 'inherit' });
   if (done.status !== 0) process.exit(done.status ?? 3);
 }

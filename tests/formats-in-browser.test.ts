@@ -92,8 +92,7 @@ describe('in Chromium', () => {
     expect(await looked(zipSync({ 'a/p.geojson': point }), 'x.zip')).toEqual(['a/p.geojson p geojson 1']);
     expect(await looked(gzipSync(point), 'p.geojson.gz')).toEqual([' p geojson 1']);
     expect(await looked(pointBzip2, 'p.geojson.bz2')).toEqual([' p geojson 1']);
-    const demo = (name: string) =>
-      readFileSync(path(`../demo/data/${name}`));
+    const demo = (name: string) => readFileSync(path(`../demo/data/${name}`));
     // A pack of tables with the workbook that describes it; a grid is none of the layers.
     expect(await looked(demo('statistics-office/MOBILITY-2024.zip'), 'MOBILITY-2024.zip')).toEqual([
       'MOBILITY-2024/M24.csv M24 delimited 312',

@@ -179,25 +179,35 @@ function assemble(
 function write(view: DataView, p: number, type: TiffParts['type'], value: number, little: boolean): void {
   switch (type) {
     case 'uint8':
-      return view.setUint8(p, value);
+      view.setUint8(p, value);
+      return;
     case 'int8':
-      return view.setInt8(p, value);
+      view.setInt8(p, value);
+      return;
     case 'uint16':
-      return view.setUint16(p, value, little);
+      view.setUint16(p, value, little);
+      return;
     case 'int16':
-      return view.setInt16(p, value, little);
+      view.setInt16(p, value, little);
+      return;
     case 'uint32':
-      return view.setUint32(p, value, little);
+      view.setUint32(p, value, little);
+      return;
     case 'int32':
-      return view.setInt32(p, value, little);
+      view.setInt32(p, value, little);
+      return;
     case 'uint64':
-      return view.setBigUint64(p, BigInt(value), little);
+      view.setBigUint64(p, BigInt(value), little);
+      return;
     case 'int64':
-      return view.setBigInt64(p, BigInt(value), little);
+      view.setBigInt64(p, BigInt(value), little);
+      return;
     case 'float32':
-      return view.setFloat32(p, value, little);
+      view.setFloat32(p, value, little);
+      return;
     default:
-      return view.setFloat64(p, value, little);
+      view.setFloat64(p, value, little);
+      return;
   }
 }
 

@@ -1,25 +1,30 @@
 import type { Account, Table } from '../core/index.ts';
 import { saverFor } from '../node/index.ts';
+import type { Reporter } from '../study/machine.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from './output.ts';
+
+/** The same table, its rows counted on the terminal while they flow. */
+export function watched(table: Table, reporter: Pick<Reporter, 'progress'>): Table {
+  return {
+    ...table,
+    async *batches(options) {
+      let rows = 0;
+      for await (const batch of table.batches(options)) {
+        rows += batch.length;
+        reporter.progress(table.name, rows);
+        yield batch;
+      }
+    },
+  };
+}
 
 /** Saves, then prints what every step did. */
 export async function finish(output: Output, result: Table, out: string): Promise<void> {
   const saver = saverFor(out);
   const progress = printingReporter(output);
-  const watched: Table = {
-    ...result,
-    async *batches(options) {
-      let rows = 0;
-      for await (const batch of result.batches(options)) {
-        rows += batch.length;
-        progress.progress(result.name, rows);
-        yield batch;
-      }
-    },
-  };
   let written: Account[];
   try {
-    written = await saver.save([watched], out, new Date().toISOString());
+    written = await saver.save([watched(result, progress)], out, new Date().toISOString());
   } finally {
     progress.stop();
   }

@@ -15,6 +15,7 @@ import type { Opened } from '../../formats/contents.ts';
 import { writingFormatFor, writingFormats } from '../../formats/writing/register.ts';
 import { openPath, saverFor } from '../../node/index.ts';
 import { dataDictionary, dictionaryText } from '../../study/dictionary.ts';
+import { watched } from '../finish.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
 import { applyTableSteps, type TableSteps, withTableSteps } from '../table-steps.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
@@ -144,27 +145,15 @@ export const addSave: AddCommand = (program) => {
       for (const { table } of opened)
         for (const each of await applyTableSteps(table, options)) tables.push(await prepared(each, options));
       const progress = printingReporter(output);
-      const watched = tables.map(
-        (table): Table => ({
-          ...table,
-          async *batches(read) {
-            let rows = 0;
-            for await (const batch of table.batches(read)) {
-              rows += batch.length;
-              progress.progress(table.name, rows);
-              yield batch;
-            }
-          },
-        }),
-      );
+      const flowing = tables.map((table) => watched(table, progress));
       let written: Account[];
       try {
         written = [];
         // A format that holds one table gets a file for each, named for it.
         const files: [string, Table[]][] =
-          format.holds === 'one' && watched.length > 1
-            ? watched.map((table) => [besideNamed(options.out, table.name), [table]])
-            : [[options.out, watched]];
+          format.holds === 'one' && flowing.length > 1
+            ? flowing.map((table) => [besideNamed(options.out, table.name), [table]])
+            : [[options.out, flowing]];
         for (const [path, some] of files)
           written.push(
             ...(await saverFor(path, options.as).save(some, path, new Date().toISOString(), {

@@ -185,6 +185,13 @@ export function takeValues(column: Column, indices: ArrayLike<number>): Column {
   return builder.finish();
 }
 
+/** `length` values of a column from number `first` on. */
+export function sliceValues(column: Column, first: number, length: number): Column {
+  const builder = new ColumnBuilder(column.type);
+  for (let i = 0; i < length; i++) builder.copy(column, first + i);
+  return builder.finish();
+}
+
 /** A column of `length` nulls. */
 export function nullColumn(type: FieldType, length: number): Column {
   const builder = new ColumnBuilder(type);

@@ -33,35 +33,6 @@ export function withZeros(key: string, width: number): string {
   return /^\d+$/.test(key) && key.length < width ? key.padStart(width, '0') : key;
 }
 
-/**
- * Would the unmatched keys of one side (all shorter than the fixed width of the other) match with their leading zeros
- * restored? Undefined when not one would.
- */
-export function proposeZeros(
-  unmatched: readonly string[],
-  other: KeyIndex,
-  whose: string,
-): RepairProposal | undefined {
-  const width = digitWidth(other);
-  if (width === 0) return undefined;
-  let wouldMatch = 0;
-  const examples: string[] = [];
-  for (const key of unmatched) {
-    const padded = withZeros(key, width);
-    if (padded === key || other.getText(padded) < 0) continue;
-    wouldMatch++;
-    if (examples.length < 3) examples.push(`${key} → ${padded}`);
-  }
-  if (wouldMatch === 0) return undefined;
-  return {
-    repair: 'leading zeros',
-    wouldMatch,
-    unmatched: unmatched.length,
-    examples,
-    words: `${wouldMatch} of the ${unmatched.length} unmatched keys of ${whose} lost leading zeros: padded to ${width} digits they match (${examples.join(', ')}).`,
-  };
-}
-
 /** The last signs of a long identifier: `TE24W020408` → `020408` for width 6. Shorter keys stay as they are. */
 export function tailOf(key: string, width: number): string {
   return key.length > width ? key.slice(-width) : key;
@@ -82,28 +53,39 @@ export function keyRepairNamed(name: string): KeyRepair {
   });
 }
 
-/** Would unmatched long keys match the digits of the other side by their last signs? Undefined when not one would. */
-export function proposeTails(
+/** What is wrong with keys that a repair sets right, in words. */
+const faults: Record<KeyRepair, (width: number) => string> = {
+  'leading zeros': (width) => `lost leading zeros: padded to ${width} digits they match`,
+  'long identifiers': (width) => `are long identifiers: their last ${width} signs match`,
+};
+
+/**
+ * Would unmatched keys of one side match after a repair, where the keys of the other are digits of one length?
+ * Undefined when not one would.
+ */
+export function proposeRepair(
+  repair: KeyRepair,
   unmatched: readonly string[],
   other: KeyIndex,
   whose: string,
 ): RepairProposal | undefined {
   const width = digitWidth(other);
-  if (width < 3) return undefined;
+  // Of one or two digits nearly every long text has some at its end.
+  if (width < (repair === 'leading zeros' ? 1 : 3)) return undefined;
   let wouldMatch = 0;
   const examples: string[] = [];
   for (const key of unmatched) {
-    const tail = tailOf(key, width);
-    if (tail === key || other.getText(tail) < 0) continue;
+    const repaired = repairedKey(repair, key, width);
+    if (repaired === key || other.getText(repaired) < 0) continue;
     wouldMatch++;
-    if (examples.length < 3) examples.push(`${key} → ${tail}`);
+    if (examples.length < 3) examples.push(`${key} → ${repaired}`);
   }
   if (wouldMatch === 0) return undefined;
   return {
-    repair: 'long identifiers',
+    repair,
     wouldMatch,
     unmatched: unmatched.length,
     examples,
-    words: `${wouldMatch} of the ${unmatched.length} unmatched keys of ${whose} are long identifiers: their last ${width} signs match (${examples.join(', ')}).`,
+    words: `${wouldMatch} of the ${unmatched.length} unmatched keys of ${whose} ${faults[repair](width)} (${examples.join(', ')}).`,
   };
 }

@@ -1,7 +1,7 @@
 import { closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { aggregateNames, Gatherer, parseAggregate } from '../../table/aggregates.ts';
-import { ColumnBuilder } from '../../table/column-builder.ts';
+import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
 import { isLayer, type Table } from '../layer.ts';
@@ -102,11 +102,7 @@ export function groupRows(table: Table, options: GroupOptions): Table {
       const keyColumns = builders.map((builder) => builder.finish());
       for (let first = 0; first < groups.size; first += batchLimit) {
         const length = Math.min(batchLimit, groups.size - first);
-        const columns = keyColumns.map((column) => {
-          const builder = new ColumnBuilder(column.type);
-          for (let i = 0; i < length; i++) builder.copy(column, first + i);
-          return builder.finish();
-        });
+        const columns = keyColumns.map((column) => sliceValues(column, first, length));
         outputs.forEach(({ field, margin }, k) => {
           const builder = new ColumnBuilder(field.type);
           const margins = new ColumnBuilder('real');

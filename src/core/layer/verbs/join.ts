@@ -7,8 +7,7 @@ import {
   digitWidth,
   type KeyRepair,
   keyRepairNamed,
-  proposeTails,
-  proposeZeros,
+  proposeRepair,
   repairedKey,
 } from '../../table/key-repair.ts';
 import { withMarginNames } from '../../table/margin-fields.ts';
@@ -202,9 +201,9 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       const proposals =
         options.repair === undefined
           ? [
-              proposeZeros(over, lonelyIndex, table.name),
-              proposeZeros(lonely, held.index, layer.name),
-              proposeTails(over, lonelyIndex, table.name),
+              proposeRepair('leading zeros', over, lonelyIndex, table.name),
+              proposeRepair('leading zeros', lonely, held.index, layer.name),
+              proposeRepair('long identifiers', over, lonelyIndex, table.name),
             ]
           : [];
       for (const proposal of proposals) {

@@ -1,7 +1,7 @@
 import { closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { readableName } from '../../table/code-book.ts';
-import { ColumnBuilder } from '../../table/column-builder.ts';
+import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
 import type { Table } from '../layer.ts';
@@ -146,11 +146,7 @@ export async function widen(table: Table, options: WidenOptions): Promise<Table>
       let blank = 0;
       for (let first = 0; first < places.size; first += batchLimit) {
         const length = Math.min(batchLimit, places.size - first);
-        const taken = rowColumns.map((column) => {
-          const builder = new ColumnBuilder(column.type);
-          for (let i = 0; i < length; i++) builder.copy(column, first + i);
-          return builder.finish();
-        });
+        const taken = rowColumns.map((column) => sliceValues(column, first, length));
         for (const cell of cells) {
           const builder = new ColumnBuilder(value.type);
           for (let i = 0; i < length; i++) {

@@ -2,13 +2,16 @@ import type { Batch } from '../../layer/batch.ts';
 import { suggest } from '../../nearest.ts';
 import { marginOfProduct, marginOfRatio, marginOfSum } from '../margins.ts';
 import { reasons } from '../marks.ts';
-import { type FieldType, fieldIndex, type Schema } from '../schema.ts';
+import { fieldIndex, type Schema } from '../schema.ts';
 import { expressionFunctions } from './functions.ts';
+import { likePattern } from './like.ts';
 import {
   type Binder,
   type Cell,
   type ExpressionContext,
   type Kind,
+  kindOfType,
+  kindWords,
   marginFrom,
   type Node,
   node,
@@ -28,26 +31,6 @@ export interface Compiled {
   /** Margin of error of the results; null when no operand has one. */
   margin: Binder | null;
 }
-
-const kindOfType: Record<FieldType, Kind> = {
-  integer: 'number',
-  real: 'number',
-  text: 'text',
-  boolean: 'boolean',
-  date: 'date',
-  timestamp: 'timestamp',
-  bytes: 'text',
-  json: 'text',
-};
-
-const kindWords: Record<Kind, string> = {
-  number: 'a number',
-  text: 'text',
-  boolean: 'true or false',
-  date: 'a date',
-  timestamp: 'a time',
-  null: 'NULL',
-};
 
 /** Compiles CQL2 text. Unknown fields and comparisons of unlike things are told with their character. */
 export function compileExpression(
@@ -408,17 +391,4 @@ class Compiler {
     if (e.op === '+' || e.op === '-') return [...this.terms(e.left), ...this.terms(e.right)];
     return [this.wanted(e, 'number')];
   }
-}
-
-/** % any run of characters, _ one character, \ takes the next one as it is. */
-function likePattern(pattern: string): RegExp {
-  let source = '';
-  for (let k = 0; k < pattern.length; k++) {
-    const c = pattern[k];
-    if (c === '\\' && k + 1 < pattern.length) source += pattern[++k].replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&');
-    else if (c === '%') source += '[\\s\\S]*';
-    else if (c === '_') source += '[\\s\\S]';
-    else source += c.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&');
-  }
-  return new RegExp(`^${source}$`, 'u');
 }

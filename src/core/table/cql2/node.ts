@@ -1,11 +1,33 @@
 import type { Crs } from '../../crs/crs.ts';
 import type { Batch } from '../../layer/batch.ts';
+import type { FieldType } from '../schema.ts';
 
 /** Kinds of value inside expressions; dates are days, time stamps milliseconds. */
 export type Kind = 'number' | 'text' | 'boolean' | 'date' | 'timestamp' | 'null';
 export type Cell = number | string | boolean | null;
 export type Reader = (i: number) => Cell;
 export type Binder = (batch: Batch) => Reader;
+
+/** What the values of a field are in expressions. */
+export const kindOfType: Record<FieldType, Kind> = {
+  integer: 'number',
+  real: 'number',
+  text: 'text',
+  boolean: 'boolean',
+  date: 'date',
+  timestamp: 'timestamp',
+  bytes: 'text',
+  json: 'text',
+};
+
+export const kindWords: Record<Kind, string> = {
+  number: 'a number',
+  text: 'text',
+  boolean: 'true or false',
+  date: 'a date',
+  timestamp: 'a time',
+  null: 'NULL',
+};
 
 /** A part of an expression, checked, ready to be bound to batches. */
 export interface Node {
