@@ -49,6 +49,25 @@ const terminals = {
   'command-rows': [
     `isomeric rows data/statistics-office/HOUSING.csv --where "households > 1000" --sort households_no_car --descending --limit 12`,
   ],
+  'command-look-tables': ['isomeric look data/statistics-office/MOBILITY-2024.zip'],
+  'command-field': [
+    'isomeric look data/statistics-office/MOBILITY-2024.zip --field M24_003E',
+    `isomeric rows data/statistics-office/MOBILITY-2024.zip --layer M24 --where "reason(M24_002E) = 'suppressed'" --limit 5`,
+  ],
+  'command-variables': [
+    'isomeric variables data/statistics-office/MOBILITY-2024.zip cannot walk',
+    'isomeric save data/statistics-office/MOBILITY-2024.zip --level "6 digits" --variables "adults = residents aged 16 and over; cannot_walk = residents who cannot walk" --out mobility.csv --dictionary dictionary.csv | grep -v note',
+    'isomeric look mobility.csv',
+    'isomeric rows dictionary.csv --columns field,title,unit,code,margin,reasons',
+  ],
+  'command-compute': [
+    'isomeric save data/statistics-office/MOBILITY-2024.zip --level "6 digits" --variables "adults = residents aged 16 and over; walk = cannot walk" --out m.csv > /dev/null',
+    'isomeric compute m.csv "share = share(walk, adults)" --out shares.csv',
+    'isomeric check shares.csv --sure share --unsure-above 60',
+    'isomeric widen data/statistics-office/RESIDENTS.csv --by SEX,AGE --value OBS_VALUE --rows REF_AREA --out wide.csv',
+    'isomeric group data/statistics-office/HOUSING.csv "households = sum(households)" "no_car = mean(households_no_car, households)" --out all.csv',
+    'isomeric look data/map-extracts/flood-depth.tif',
+  ],
   'command-clip': [
     `isomeric clip data/map-extracts/teskaria-ombrey.zip --layer buildings --from data/teskaria-grid.wkt --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --out buildings.gpkg`,
   ],

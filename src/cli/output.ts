@@ -79,7 +79,11 @@ export function printFindings(output: Output, findings: readonly Finding[], most
     groups.set(key, [...(groups.get(key) ?? []), finding]);
   }
   for (const group of groups.values()) {
-    for (const finding of group.slice(0, mostOfAKind)) output.line(findingText(output, finding));
+    group.slice(0, mostOfAKind).forEach((finding, k) => {
+      // What would set all of them right is said once.
+      const same = k > 0 && finding.repair === group[0].repair;
+      output.line(findingText(output, same ? { ...finding, repair: undefined } : finding));
+    });
     if (group.length > mostOfAKind)
       output.line(
         output.colours.dim(

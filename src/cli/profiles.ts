@@ -1,4 +1,11 @@
-import { type ColumnProfile, dateText, grouped, quantileShares, timestampText } from '../core/index.ts';
+import {
+  boundReasons,
+  type ColumnProfile,
+  dateText,
+  grouped,
+  quantileShares,
+  timestampText,
+} from '../core/index.ts';
 import { type Output, textTable } from './output.ts';
 
 const heights = '▁▂▃▄▅▆▇█';
@@ -19,14 +26,20 @@ export function figure(value: number, type: string): string {
   return Math.abs(short) >= 10_000 && Math.abs(short) < 1e15 ? grouped(short) : String(short);
 }
 
-/** `3, 2 suppressed`: blanks, and the reasons that were given. */
+/** `3`, or with reasons `1, 18 suppressed, 29 at least`: blanks without a mark first, when there are any. */
 export function blankText(profile: ColumnProfile): string {
   const reasons = new Map<string, number>();
   for (const { reason, times } of profile.reasons) reasons.set(reason, (reasons.get(reason) ?? 0) + times);
-  return [
-    grouped(profile.blank),
-    ...[...reasons].map(([reason, times]) => `${grouped(times)} ${reason}`),
-  ].join(', ');
+  const plain = profile.blank - markedBlank(profile);
+  const told = [...reasons].map(([reason, times]) => `${grouped(times)} ${reason}`);
+  return (plain > 0 || told.length === 0 ? [grouped(plain), ...told] : told).join(', ');
+}
+
+/** Blanks that have a reason; bounds are no blanks. */
+function markedBlank(profile: ColumnProfile): number {
+  return profile.reasons
+    .filter(({ reason }) => !boundReasons.has(reason))
+    .reduce((all, { times }) => all + times, 0);
 }
 
 /** One line for a column: range and shape of numbers, values of the rest. */
@@ -58,7 +71,7 @@ export function printProfile(output: Output, profile: ColumnProfile, mostValues 
   );
   if (profile.reasons.length > 0)
     output.line(
-      `  marked: ${profile.reasons.map(({ reason, mark, times }) => `${grouped(times)} ${reason} (${mark})`).join(', ')}${profile.blank > sum(profile) ? `; ${grouped(profile.blank - sum(profile))} blank without a mark` : ''}`,
+      `  marked: ${profile.reasons.map(({ reason, mark, times }) => `${grouped(times)} ${reason} (${mark})`).join(', ')}${profile.blank > markedBlank(profile) ? `; ${grouped(profile.blank - markedBlank(profile))} blank without a mark` : ''}`,
     );
   if (profile.least !== null && profile.greatest !== null) {
     const one = (value: number) => figure(value, field.type);
@@ -82,12 +95,6 @@ export function printProfile(output: Output, profile: ColumnProfile, mostValues 
         colours.dim(`  … and ${grouped(left)} more values${profile.distinct === null ? ' at least' : ''}`),
       );
   }
-}
-
-function sum(profile: ColumnProfile): number {
-  return profile.reasons
-    .filter(({ reason }) => reason !== 'at least' && reason !== 'at most')
-    .reduce((all, { times }) => all + times, 0);
 }
 
 /** A bar a line, each with where it begins and how many values lie in it. */

@@ -183,7 +183,8 @@ function printFields(output: Output, profiles: readonly ColumnProfile[]): void {
       `${field.title ?? ''}${unit}`,
     ].slice(0, titled ? 6 : 5);
   });
-  const names = ['field', 'type', 'different', 'blank', 'values', 'title'];
+  const marked = profiles.some((profile) => profile.reasons.length > 0);
+  const names = ['field', 'type', 'different', marked ? 'blank, marked' : 'blank', 'values', 'title'];
   const [head, ...lines] = textTable(
     names.slice(0, titled ? 6 : 5),
     rows,

@@ -4,7 +4,7 @@ import type { Finding } from '../findings.ts';
 import { boxesMeet, emptyBox, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
 import type { PreparedArea } from '../geometry/prepared-area.ts';
 import type { Batch } from '../layer/batch.ts';
-import type { Layer, Table } from '../layer/layer.ts';
+import { isLayer, type Layer, type Table } from '../layer/layer.ts';
 import { compileExpression } from '../table/cql2/evaluate.ts';
 import { eachKey, KeyIndex } from '../table/key-index.ts';
 import { coefficientOfVariation } from '../table/margins.ts';
@@ -193,6 +193,8 @@ export function sureCheck(table: Table, name: string, above: number, confidence:
       },
     );
   const m = requireField(table.schema, margin, table.name);
+  // Rows of a table are told by their code; features have ids of their own.
+  const key = isLayer(table) ? -1 : table.schema.findIndex((field) => field.role === 'code');
   const found = new Collector();
   let all = 0;
   let unknown = 0;
@@ -213,7 +215,7 @@ export function sureCheck(table: Table, name: string, above: number, confidence:
           code: 'estimate-unsure',
           severity: 'warning',
           layer: table.name,
-          feature: batch.id(i),
+          feature: (key < 0 ? null : batch.columns[key].text(i)) ?? batch.id(i),
           at: pointOf(batch, i),
           words: `${name} = ${Number(estimate.number(i).toPrecision(6))} ± ${Number(error.number(i).toPrecision(4))}: its coefficient of variation is ${Number.isFinite(variation) ? `${variation.toFixed(0)} %` : 'without limit'}, above ${above} %; it is too unsure to map.`,
           repair: 'group units until the figure is sure enough, or draw it apart',
