@@ -85,6 +85,7 @@ export function printProfile(output: Output, profile: ColumnProfile, mostValues 
   const repeated =
     profile.values.some(({ times }) => times > 1) || (profile.distinct ?? 99_999) <= mostValues;
   if (repeated && profile.values.length > 0) {
+    if (profile.least !== null) output.line(output.colours.dim('  most frequent'));
     const shown = profile.values.slice(0, mostValues);
     const rows = shown.map(({ value, times }) => [value, grouped(times), field.codes?.[value] ?? '']);
     const [, ...lines] = textTable(['', '', ''], rows, [false, true, false], 50);

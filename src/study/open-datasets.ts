@@ -29,8 +29,30 @@ export async function studyCrs(text: string, machine: Machine): Promise<Crs> {
   return crsFromText(text);
 }
 
-/** Opens one gathered dataset: the pages of a service as one layer, the chosen layer of an archive. */
-export async function openDataset(
+/** Datasets that were opened from the files of one gathering: several steps may need the same. */
+const openDatasets = new WeakMap<GatheredFiles, Map<string, Promise<Layer | Table>>>();
+
+/** Opens one gathered dataset, once: the pages of a service as one layer, the chosen layer of an archive. */
+export function openDataset(
+  name: string,
+  study: Study,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<Layer | Table> {
+  let known = openDatasets.get(files);
+  if (known === undefined) {
+    known = new Map();
+    openDatasets.set(files, known);
+  }
+  let dataset = known.get(name);
+  if (dataset === undefined) {
+    dataset = openAnew(name, study, files, machine);
+    known.set(name, dataset);
+  }
+  return dataset;
+}
+
+async function openAnew(
   name: string,
   study: Study,
   files: GatheredFiles,

@@ -34,13 +34,17 @@ export function titled<T extends Table>(table: T, study: Study): T {
   };
 }
 
-/** Plans all steps of one layer; nothing is read yet, but mistakes are told. */
+/**
+ * Plans all steps of one layer; nothing is read yet, but mistakes are told.
+ * @param under layers that are being planned and wait for this one
+ */
 export async function planLayer(
   name: string,
   study: Study,
   area: StudyArea,
   files: GatheredFiles,
   machine: Machine,
+  under: readonly string[] = [],
 ): Promise<Layer | Table> {
   let table = await openDataset(name, study, files, machine);
   if (isLayer(table)) {
@@ -57,7 +61,7 @@ export async function planLayer(
   const steps = study.prepare[name];
   for (let k = 0; k < steps.length; k++) {
     try {
-      table = await applyStep(table, steps[k], study, area, files, machine);
+      table = await applyStep(table, steps[k], study, area, files, machine, [...under, name]);
     } catch (error) {
       throw error instanceof IsomericError
         ? error.at({ file: 'study.yaml', layer: `${name}, step ${k + 1}` })
@@ -75,6 +79,7 @@ async function applyStep(
   area: StudyArea,
   files: GatheredFiles,
   machine: Machine,
+  under: readonly string[],
 ): Promise<Layer | Table> {
   if (step.where !== undefined) return filterRows(table, step.where);
   if (step.compute !== undefined) {
@@ -106,7 +111,7 @@ async function applyStep(
   }
   if (step.select !== undefined) return selectColumns(table, step.select);
   if (step.join !== undefined) {
-    const other = await openDataset(step.join, study, files, machine);
+    const other = await joined(step.join, study, area, files, machine, under);
     return join(table, other, { on: parseOn(step.on!), columns: step.columns, repair: step.repair });
   }
   if (!isLayer(table))
@@ -114,4 +119,26 @@ async function applyStep(
       blame: 'usage',
     });
   return clip(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut' });
+}
+
+/** The table of a join: as it was gathered, or as it is prepared where the study has steps for it. */
+async function joined(
+  name: string,
+  study: Study,
+  area: StudyArea,
+  files: GatheredFiles,
+  machine: Machine,
+  under: readonly string[],
+): Promise<Layer | Table> {
+  if (!(name in study.prepare)) return openDataset(name, study, files, machine);
+  if (under.includes(name))
+    throw new IsomericError(
+      'study-circle',
+      `${[...under, name].join(' waits for ')}: they join each other in a circle.`,
+      {
+        advice: 'Let one of them join a dataset that has no steps of its own.',
+        blame: 'usage',
+      },
+    );
+  return planLayer(name, study, area, files, machine, under);
 }

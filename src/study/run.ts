@@ -1,4 +1,4 @@
-import { grouped } from '../core/account.ts';
+import { counted, grouped } from '../core/account.ts';
 import { crsLabel } from '../core/crs/crs.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
@@ -230,10 +230,15 @@ class Run {
         reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }),
       );
     }
-    const features = all.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
-    const kinds = all.filter(isLayer).length;
+    const total = (some: readonly Table[]) => some.reduce((sum, table) => sum + (table.count ?? 0), 0);
+    const withPlace = all.filter(isLayer);
+    const tables = all.filter((table) => !isLayer(table));
+    const rows =
+      tables.length === 0
+        ? ''
+        : `, ${counted(tables.length, 'table', 'tables')} with ${counted(total(tables), 'row', 'rows')}`;
     machine.reporter.say(
-      `Deliver: ${grouped(kinds)} layers with ${grouped(features)} features in ${crsLabel(area.crs)}; ${grouped(maps.length)} ${maps.length === 1 ? 'map' : 'maps'}, ${grouped(this.findings.length)} findings, ${grouped(delivered.length)} files in delivered/.`,
+      `Deliver: ${grouped(withPlace.length)} layers with ${grouped(total(withPlace))} features in ${crsLabel(area.crs)}${rows}; ${grouped(maps.length)} ${maps.length === 1 ? 'map' : 'maps'}, ${grouped(this.findings.length)} findings, ${grouped(delivered.length)} files in delivered/.`,
     );
     return delivered;
   }

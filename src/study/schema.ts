@@ -111,7 +111,11 @@ const step = z
       .record(name, z.union([text, z.number()]).transform(String))
       .optional()
       .describe('New fields: name → CQL2 expression.'),
-    join: name.optional().describe('Name of the gathered table whose columns are brought over.'),
+    join: name
+      .optional()
+      .describe(
+        'Name of the gathered table whose columns are brought over; as prepared, where it has steps.',
+      ),
     on: text.optional().describe('LAYER_FIELD = TABLE_FIELD'),
     columns: z.array(text).optional().describe('Columns to bring over; all when left out.'),
     repair: z.enum(keyRepairs).optional().describe('What to do to keys before joining.'),

@@ -117,7 +117,9 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
   if (options.repair !== undefined) keyRepairNamed(options.repair);
   const renamed = new Map(chosen.map((c, k) => [table.schema[c].name, added[k].name]));
   const schema: Schema = [...layer.schema, ...withMarginNames(added, renamed)];
-  return applyVerb('Join', layer, {
+  // What was done to the table before is part of the account: no row of it is dropped silently.
+  const told: T = { ...layer, accounts: [...layer.accounts, ...table.accounts] };
+  return applyVerb('Join', told, {
     schema,
     count: layer.count,
     handOn: (given) => given,
