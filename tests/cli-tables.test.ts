@@ -66,7 +66,7 @@ describe('the pack of tables of the demo', () => {
   });
 
   it('rows show reasons in place of blanks, and give them as data', () => {
-    const shown = isomeric('rows', pack, '--layer', 'M24', '--where', "AREA_ID = 'TE24W040210'");
+    const shown = isomeric('rows', pack, '--where', "AREA_ID = 'TE24W040210'");
     expect(shown.out).toMatch(/TE24W040210 .* suppressed +not applicable/);
     const { rows: found, reasons } = rows(pack, '--layer', 'M24', '--where', "reason(M24_003E) = 'at least'");
     expect(found).toHaveLength(29);

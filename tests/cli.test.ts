@@ -231,7 +231,9 @@ describe('new and run', () => {
     const run = isomeric('demo', study);
     expect(run.told).toBe('');
     expect(run.code).toBe(0);
-    expect(run.out).toContain('Deliver: 6 layers with 3,648 features in Teskaria National Grid; 2 maps,');
+    expect(run.out).toContain(
+      'Deliver: 6 layers with 3,648 features in Teskaria National Grid, 1 table with 37 rows; 2 maps,',
+    );
     expect(existsSync(join(study, 'delivered/report.html'))).toBe(true);
     expect(isomeric('demo', study).out).toContain('unchanged since the last run');
     const json = JSON.parse(isomeric('demo', study, '--json').out) as { delivered: string[] };
@@ -249,6 +251,7 @@ describe('mistakes and exit codes', () => {
       2,
       /no field “househols”[\s\S]*Did you mean “households”/,
     ],
+    ['a limit that is no number', ['variables', housing, '--limit', 'some'], 2, /--limit some is no number/],
     [
       'a wrong CRS',
       ['reproject', wards, '--crs', 'EPSG:999999', '--out', 'x.gpkg'],

@@ -570,6 +570,14 @@ describe('rows that are no units', () => {
     expect(await rowsOf(withoutTotals(table, kinds))).toHaveLength(6);
   });
 
+  it('a table too long to be searched is told, and nothing is left out of it on that ground', async () => {
+    const long = { ...tableFrom(fields, wards), count: 500_001 };
+    const kinds = await recogniseRows(long);
+    expect(rowFindings(long, kinds)).toMatchObject([{ code: 'rows-not-searched', severity: 'note' }]);
+    expect(() => withoutTotals(long, kinds)).toThrowError(/more than 500,000 rows/);
+    expect(() => onlyLevel(long, kinds, 'ward')).toThrowError(/more than 500,000 rows/);
+  });
+
   it('a national file is cut to the units of a layer, lost zeros and long identifiers repaired', async () => {
     const units = tableFrom(texts('code'), [['020401'], ['020403'], ['020409']], [], 'wards');
     const table = tableFrom(fields, wards);

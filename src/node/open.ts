@@ -115,6 +115,9 @@ export async function openOne(path: string, name?: string, options: OpenOptions 
   const opened = await openPath(path, options);
   if (name === undefined) {
     if (opened.length === 1) return opened[0];
+    // Of a table and what describes it, the table is meant.
+    const data = opened.filter((each) => each.describes !== true);
+    if (data.length === 1) return data[0];
     throw new IsomericError(
       'layer-unclear',
       `There are ${opened.length} layers in it: ${opened.map(({ table }) => table.name).join(', ')}.`,

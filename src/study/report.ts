@@ -147,17 +147,25 @@ function sourcesTable(ledger: Ledger): string {
   );
 }
 
+/** The title, and in small what else the provider says: description, universe, the column's own code. */
+function meaning(row: DictionaryRow): string {
+  const more = [row.description, row.universe, row.code === '' ? '' : `provider’s code ${row.code}`].filter(
+    (part) => part !== '',
+  );
+  return `${escapeXml(row.title)}${more.length === 0 ? '' : ` <span class="note">${escapeXml(more.join('; '))}</span>`}`;
+}
+
 function dictionaryTable(rows: readonly DictionaryRow[]): string {
   return table(
     [['Layer'], ['Field'], ['Meaning'], ['Type'], ['Unit'], ['Filled', true], ['Blank', true], ['Example']],
     rows.map((row) => [
       escapeXml(row.layer),
       `<code>${escapeXml(row.field)}</code>`,
-      `${escapeXml(row.title)}${row.description === '' ? '' : ` <span class="note">${escapeXml(row.description)}</span>`}`,
+      meaning(row),
       row.type,
       escapeXml(row.unit),
       grouped(row.filled),
-      grouped(row.blank),
+      `${grouped(row.blank)}${row.reasons === '' ? '' : ` <span class="note">${escapeXml(row.reasons)}</span>`}`,
       escapeXml(row.example.length > 40 ? `${row.example.slice(0, 39)}…` : row.example),
     ]),
   );

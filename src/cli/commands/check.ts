@@ -13,7 +13,7 @@ import {
 import { openPath } from '../../node/index.ts';
 import { checkFrom } from '../../study/check.ts';
 import { printFindings, printJson, sentenceText } from '../output.ts';
-import { type AddCommand, exitCodes, outputOf } from './command.ts';
+import { type AddCommand, exitCodes, numberOption, outputOf } from './command.ts';
 
 export function severityOption(text: string): Severity | 'never' {
   const known = [...severities, 'never'] as const;
@@ -76,7 +76,10 @@ export const addCheck: AddCommand = (program) => {
             ...(options.that ?? []),
             ...(options.sure === undefined ? [] : [`sure: ${options.sure}`]),
           ];
-          const margins = { confidence: 90 as const, 'unsure above': Number(options.unsureAbove) };
+          const margins = {
+            confidence: 90 as const,
+            'unsure above': numberOption('unsure-above', options.unsureAbove, (value) => value > 0),
+          };
           const result = await runChecks(
             table,
             words.map((each) => checkFrom(each, table, undefined, margins)),

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { marksFromText } from '../../core/index.ts';
+import { IsomericError, marksFromText } from '../../core/index.ts';
 import type { OpenOptions } from '../../node/index.ts';
 import { makeOutput, type Output } from '../output.ts';
 
@@ -39,3 +39,14 @@ export function withTableOptions(command: Command): Command {
     .option('--marks <list>', 'what stands in place of figures: ". = suppressed, -9999 = missing"')
     .option('--rows-at <pointer>', 'JSON Pointer to the rows of a JSON document: /data/rows');
 }
+
+/** A number of an option; an error when the text is none that is allowed. */
+export function numberOption(name: string, text: string, allowed: (value: number) => boolean): number {
+  const value = text.trim() === '' ? NaN : Number(text);
+  if (Number.isFinite(value) && allowed(value)) return value;
+  throw new IsomericError('option-number', `--${name} ${text} is no number that is allowed there.`, {
+    blame: 'usage',
+  });
+}
+
+export const wholeAboveZero = (value: number) => Number.isInteger(value) && value > 0;

@@ -3,7 +3,6 @@ import {
   ColumnProfiler,
   filterRows,
   grouped,
-  IsomericError,
   type Mark,
   requireField,
   selectColumns,
@@ -13,7 +12,15 @@ import {
 import { openOne } from '../../node/index.ts';
 import { type Output, printJson, textTable } from '../output.ts';
 import { printProfile } from '../profiles.ts';
-import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
+import {
+  type AddCommand,
+  numberOption,
+  openOptions,
+  outputOf,
+  type TableReading,
+  wholeAboveZero,
+  withTableOptions,
+} from './command.ts';
 
 interface RowsOptions extends TableReading {
   layer?: string;
@@ -115,11 +122,7 @@ export const addRows: AddCommand = (program) => {
     )
     .action(async (path: string, options: RowsOptions, command) => {
       const output = outputOf(command);
-      const limit = Number(options.limit);
-      if (!Number.isInteger(limit) || limit < 1)
-        throw new IsomericError('limit-wrong', `--limit ${options.limit} is no number of rows.`, {
-          blame: 'usage',
-        });
+      const limit = numberOption('limit', options.limit, wholeAboveZero);
       let { table } = await openOne(path, options.layer, openOptions(options));
       if (options.where !== undefined) table = filterRows(table, options.where);
       if (options.summary === true) {

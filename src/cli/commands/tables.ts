@@ -1,7 +1,14 @@
 import { computeFields, groupRows, IsomericError, lengthen, type Table, widen } from '../../core/index.ts';
 import { openOne, saverFor } from '../../node/index.ts';
 import { finish } from '../finish.ts';
-import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
+import {
+  type AddCommand,
+  numberOption,
+  openOptions,
+  outputOf,
+  type TableReading,
+  withTableOptions,
+} from './command.ts';
 
 interface CommonOptions extends TableReading {
   out: string;
@@ -66,7 +73,7 @@ export const addCompute: AddCommand = (program) => {
           );
         const result = computeFields(table, computations(fields), {
           confidence,
-          unsureAbove: Number(options.unsureAbove),
+          unsureAbove: numberOption('unsure-above', options.unsureAbove, (value) => value > 0),
         });
         await finish(outputOf(own), result, options.out);
       },

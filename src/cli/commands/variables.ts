@@ -2,7 +2,15 @@ import { type FoundVariable, findVariables, grouped, type Variable } from '../..
 import { codeBookOf } from '../../formats/index.ts';
 import { lookPath } from '../../node/index.ts';
 import { printJson, textTable } from '../output.ts';
-import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
+import {
+  type AddCommand,
+  numberOption,
+  openOptions,
+  outputOf,
+  type TableReading,
+  wholeAboveZero,
+  withTableOptions,
+} from './command.ts';
 
 export const addVariables: AddCommand = (program) => {
   const command = program
@@ -13,6 +21,7 @@ export const addVariables: AddCommand = (program) => {
     .option('--limit <n>', 'at most so many', '30')
     .action(async (path: string, words: string[], options: TableReading & { limit: string }, own) => {
       const output = outputOf(own);
+      const limit = numberOption('limit', options.limit, wholeAboveZero);
       const { layers } = await lookPath(path, openOptions(options));
       const book = await codeBookOf(layers);
       const search = words.join(' ');
@@ -20,7 +29,7 @@ export const addVariables: AddCommand = (program) => {
         search === ''
           ? book.variables.map((variable) => ({ variable, score: 0 }))
           : findVariables(book, search);
-      const shown = found.slice(0, Number(options.limit));
+      const shown = found.slice(0, limit);
       if (output.json) {
         printJson({ path, search, count: found.length, variables: shown.map(({ variable }) => variable) });
         return;

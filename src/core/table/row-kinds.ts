@@ -5,7 +5,7 @@ import type { Table } from '../layer/layer.ts';
 import type { Field } from './schema.ts';
 
 /** Tables with more rows are not searched: their keys would fill memory. */
-const mostRows = 3_000_000;
+export const mostSearchedRows = 500_000;
 /** A column with more different values is no dimension and no level. */
 const mostValues = 200;
 /** Columns whose sums are compared. */
@@ -31,6 +31,8 @@ export interface Level {
 
 /** What kinds of rows a table has besides those of the units that it is about. */
 export interface RowKinds {
+  /** False: the table is too long to be searched, and nothing is known of its rows. */
+  searched: boolean;
   /** Number of the field with the keys of the units; −1 when none was found. */
   key: number;
   totals: TotalRow[];
@@ -65,6 +67,7 @@ interface Seen {
 /** Goes through a table once and recognises rows that are totals, and levels of units that stand in one table. */
 export async function recogniseRows(table: Table): Promise<RowKinds> {
   const none: RowKinds = {
+    searched: true,
     key: -1,
     totals: [],
     dimensionTotals: [],
@@ -72,6 +75,7 @@ export async function recogniseRows(table: Table): Promise<RowKinds> {
     levelOf: () => null,
     isTotal: () => false,
   };
+  if ((table.count ?? 0) > mostSearchedRows) return { ...none, searched: false };
   const { schema } = table;
   const numeric = schema
     .map((field, c) => ({ field, c }))
@@ -86,7 +90,7 @@ export async function recogniseRows(table: Table): Promise<RowKinds> {
   const texts = schema.map((field): (string | null)[] | null => (textual(field) ? [] : null));
   let rows = 0;
   for await (const batch of table.batches()) {
-    if (rows + batch.length > mostRows) return none;
+    if (rows + batch.length > mostSearchedRows) return { ...none, searched: false };
     batch.columns.forEach((column, c) => {
       const held = texts[c];
       if (held === null) return;
@@ -126,6 +130,7 @@ export async function recogniseRows(table: Table): Promise<RowKinds> {
   const totals = totalsOf(schema, texts, key, numbers, rows, finest);
   const totalRows = new Set(totals.map((total) => total.row));
   return {
+    searched: true,
     key,
     totals,
     dimensionTotals: dimensions.map(({ c, value, rows: times }) => ({
@@ -322,6 +327,13 @@ function totalsOf(
 /** What is told of a table's rows. */
 export function rowFindings(table: Table, kinds: RowKinds): Finding[] {
   const findings: Finding[] = [];
+  if (!kinds.searched)
+    findings.push({
+      code: 'rows-not-searched',
+      severity: 'note',
+      words: `${table.name}: it has more than ${grouped(mostSearchedRows)} rows, so totals and levels among them were not looked for.`,
+      repair: 'filter it to the units of the study first',
+    });
   if (kinds.totals.length > 0) {
     const [first] = kinds.totals;
     const how = {

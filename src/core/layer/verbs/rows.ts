@@ -1,10 +1,10 @@
-import { type Count, closeAccount } from '../../account.ts';
+import { type Count, closeAccount, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { suggest } from '../../nearest.ts';
 import { readableName } from '../../table/code-book.ts';
 import { eachKey, KeyIndex } from '../../table/key-index.ts';
 import { digitWidth, type KeyRepair, repairedKey } from '../../table/key-repair.ts';
-import type { RowKinds } from '../../table/row-kinds.ts';
+import { mostSearchedRows, type RowKinds } from '../../table/row-kinds.ts';
 import { requireField } from '../../table/schema.ts';
 import type { Batch } from '../batch.ts';
 import type { Table } from '../layer.ts';
@@ -35,8 +35,19 @@ function keepRows<T extends Table>(
   });
 }
 
+/** Nothing is kept or left out on the ground of what was not looked for. */
+function searched(table: Table, kinds: RowKinds): void {
+  if (kinds.searched) return;
+  throw new IsomericError(
+    'rows-not-searched',
+    `${table.name} has more than ${grouped(mostSearchedRows)} rows, so totals and levels among them cannot be told.`,
+    { blame: 'usage', advice: 'Filter it to the units of the study first.' },
+  );
+}
+
 /** Leaves out rows that are totals, sub-totals, or totals in one of their dimensions. */
 export function withoutTotals<T extends Table>(table: T, kinds: RowKinds): T {
+  searched(table, kinds);
   return keepRows(
     'Totals',
     table,
@@ -50,6 +61,7 @@ export function withoutTotals<T extends Table>(table: T, kinds: RowKinds): T {
 
 /** Keeps the rows of one level of units. */
 export function onlyLevel<T extends Table>(table: T, kinds: RowKinds, level: string): T {
+  searched(table, kinds);
   const found = kinds.levels.find((each) => each.name.toLowerCase() === level.toLowerCase());
   if (found === undefined) {
     throw new IsomericError('level-unknown', `${table.name} has no level “${level}”.`, {
