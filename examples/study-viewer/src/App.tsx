@@ -12,6 +12,19 @@ const reader = Comlink.wrap<ReaderApi>(
   new Worker(new URL('./reader.worker.ts', import.meta.url), { type: 'module' }),
 );
 
+/** `6 layers, 3,648 features; 1 table, 37 rows.` */
+function countWords(shown: readonly ShownLayer[]): string {
+  const words = (some: readonly ShownLayer[], one: string, many: string, rows: string) =>
+    `${some.length} ${some.length === 1 ? one : many}, ${some.reduce((sum, layer) => sum + layer.info.count, 0).toLocaleString('en')} ${rows}`;
+  const layers = shown.filter((layer) => layer.info.hasGeometry);
+  const tables = shown.filter((layer) => !layer.info.hasGeometry);
+  const parts = [
+    ...(layers.length > 0 || tables.length === 0 ? [words(layers, 'layer', 'layers', 'features')] : []),
+    ...(tables.length > 0 ? [words(tables, 'table', 'tables', 'rows')] : []),
+  ];
+  return `${parts.join('; ')}.`;
+}
+
 export function App() {
   const [layers, setLayers] = useState<ShownLayer[]>([]);
   const [findings, setFindings] = useState<Finding[]>([]);
@@ -52,9 +65,7 @@ export function App() {
         setLayers(shown);
         setTableOf((now) => now ?? shown[0]?.info.name ?? null);
         setFindings((now) => [...now, ...infos.flatMap((info) => info.findings)]);
-        setState(
-          `${shown.length} layers, ${shown.reduce((sum, layer) => sum + layer.info.count, 0).toLocaleString('en')} features.`,
-        );
+        setState(countWords(shown));
       }
     } catch (error) {
       setState((error as Error).message);
