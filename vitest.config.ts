@@ -6,6 +6,8 @@ export default defineConfig({
     testTimeout: 60_000,
     hookTimeout: 120_000,
     pool: 'forks',
+    // Many tests wait for processes of their own: two files at a time, also where there are two cores.
+    maxWorkers: 2,
     setupFiles: ['tests/seed.ts'],
   },
 });

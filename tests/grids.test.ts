@@ -261,6 +261,29 @@ describe('GeoTIFF', () => {
     });
     await expect(patched(258, 12)).rejects.toMatchObject({ code: 'tiff-samples' });
     await expect(patched(317, 3)).resolves.toBeDefined();
+    // More cells than its bytes could ever hold, and blocks larger than what is packed in them.
+    const huge = tiffBytes({ width: 4, height: 400, type: 'uint8', value: () => 1 });
+    const head = new DataView(huge.buffer);
+    for (let p = 10; p < 10 + 12 * head.getUint16(8, true); p += 12)
+      if (head.getUint16(p, true) === 256) head.setUint32(p + 8, 2_000_000, true);
+    await expect(openGeotiff(sourceFromBytes(huge, 'grid.tif'))).rejects.toMatchObject({
+      code: 'tiff-damaged',
+    });
+    const wide = tiffBytes({
+      width: 4000,
+      height: 40,
+      type: 'uint8',
+      rowsPerStrip: 20,
+      packing: 'packbits',
+      value: () => 1,
+    });
+    const view = new DataView(wide.buffer);
+    for (let p = 10; p < 10 + 12 * view.getUint16(8, true); p += 12)
+      if (view.getUint16(p, true) === 279) view.setUint32(view.getUint32(p + 8, true), 3, true);
+    const short = await openGeotiff(sourceFromBytes(wide, 'grid.tif'));
+    await expect(short.read(0, { column: 0, row: 0, width: 1, height: 1 })).rejects.toMatchObject({
+      code: 'tiff-damaged',
+    });
     await expect(open({ ...parts, predictor: 3 })).rejects.toMatchObject({ code: 'tiff-damaged' });
     const bytes = tiffBytes(parts);
     const grid = await openGeotiff(sourceFromBytes(bytes, 'grid.tif'));

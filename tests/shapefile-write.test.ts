@@ -16,7 +16,7 @@ import {
 } from '../src/core/index.ts';
 import { openOne, openPath, saverFor } from '../src/node/index.ts';
 import { dbaseBytes, shapeBytes } from './hand-made.ts';
-import { everything, now, openFiles, saved } from './saved.ts';
+import { everything, now, openFiles, saved, savedAndOpened } from './saved.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-shp-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -232,6 +232,26 @@ describe('writing shapefiles', () => {
     ]);
     expect(readFileSync(at('seen', 'visits2.csv'), 'utf8')).toContain('Grébrey');
   }, 120_000);
+});
+
+describe('numbers that need an exponent', () => {
+  it('come back with their sign, however many digits they have', async () => {
+    const numbers = [
+      -0.0000010632097024657981, -1.5e-7, 1.25, -123456.789012345, -1e-10, 5e-324, -1.7976931348623157e308,
+    ];
+    const builder = new ColumnBuilder('real');
+    for (const number of numbers) builder.number(number);
+    const table = tableOf({
+      name: 't',
+      schema: [{ name: 'r', type: 'real' }],
+      batches: [new Batch({ length: numbers.length, first: 0, geometry: null, columns: [builder.finish()] })],
+    });
+    const [{ table: back }] = await savedAndOpened('t.dbf', [table]);
+    const found: number[] = [];
+    for await (const batch of back.batches())
+      for (let i = 0; i < batch.length; i++) found.push(batch.columns[0].number(i));
+    expect(found).toEqual(numbers);
+  });
 });
 
 describe('reading what is incomplete or odd', () => {

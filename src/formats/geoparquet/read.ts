@@ -287,38 +287,43 @@ async function readRows(
 ): Promise<void> {
   const { file, metadata, columns, geometry, source } = opened;
   const names = [...(geometry === null ? [] : [geometry]), ...columns.map((column) => column.path)];
-  let rows: unknown[][] = [];
-  try {
-    await parquetRead({
-      file,
-      metadata,
-      columns: names,
-      rowStart,
-      rowEnd,
-      compressors,
-      utf8: false,
-      parsers,
-      geoparquet: false,
-      onComplete: (done) => {
-        rows = done;
-      },
-    });
-  } catch (error) {
-    throw damaged(source, error);
+  // One column after the other: of several that are damaged the package would reject all, and one of those rejections
+  // would find nobody waiting for it.
+  const values: unknown[][] = [];
+  for (const name of names) {
+    let rows: unknown[][] = [];
+    try {
+      await parquetRead({
+        file,
+        metadata,
+        columns: [name],
+        rowStart,
+        rowEnd,
+        compressors,
+        utf8: false,
+        parsers,
+        geoparquet: false,
+        onComplete: (done) => {
+          rows = done;
+        },
+      });
+    } catch (error) {
+      throw damaged(source, error);
+    }
+    if (rows.length !== rowEnd - rowStart)
+      throw damaged(source, new Error(`${rows.length} rows came where ${rowEnd - rowStart} are promised`));
+    values.push(rows.map((row) => row[0]));
   }
-  if (rows.length !== rowEnd - rowStart)
-    throw damaged(source, new Error(`${rows.length} rows came where ${rowEnd - rowStart} are promised`));
   const shift = geometry === null ? 0 : 1;
-  for (let r = 0; r < rows.length; r++) {
-    const row = rows[r];
+  for (let r = 0; r < rowEnd - rowStart; r++) {
     if (geometry !== null) {
-      const value = row[0];
+      const value = values[0][r];
       if (value instanceof Uint8Array)
         readWkb(value, 0, maker.geometry, `${source.name}, row ${rowStart + r + 1}`);
       else maker.geometry.feature(Kind.None);
     }
     for (let c = 0; c < columns.length; c++) {
-      const value = row[c + shift];
+      const value = values[c + shift][r];
       if (value === null || value === undefined) maker.columns[c].null();
       else columns[c].put(maker.columns[c], value, troubles);
     }

@@ -45,6 +45,7 @@ const Tag = {
 
 /** Most cells of a grid, bytes of one unpacked block, and unpacked blocks that are kept for the next window. */
 const mostCells = 2 ** 40;
+const cellsPerByte = 20_000;
 const largestBlock = 256_000_000;
 const keptBytes = 48_000_000;
 
@@ -83,8 +84,13 @@ export async function openGeotiff(source: ByteSource): Promise<Grid> {
     );
   const width = await file.number(main, Tag.Width, 0);
   const height = await file.number(main, Tag.Height, 0);
-  if (width < 1 || height < 1 || width * height > mostCells)
-    throw damaged(source, `Its size is ${width} × ${height} cells.`);
+  // Even cells that are all alike cannot be packed any closer: more than that would keep a reader busy with nothing.
+  const most = Math.min(mostCells, cellsPerByte * source.size + 1_000_000);
+  if (width < 1 || height < 1 || width * height > most)
+    throw damaged(
+      source,
+      `Its size is ${grouped(width)} × ${grouped(height)} cells, in ${grouped(source.size)} bytes.`,
+    );
   const { blocks, bandCount } = await blocksOf(file, main, width, height);
   const noDataText = (await file.text(main, Tag.NoData)).trim();
   const noData = noDataText === '' ? null : Number(noDataText);
@@ -294,6 +300,14 @@ class HeldBlocks {
   }
 }
 
+/** How many bytes one packed byte can stand for at most. */
+const closest: Readonly<Record<number, number>> = { 1: 1, 5: 2800, 8: 1100, 32773: 66, 32946: 1100 };
+
+/** The last strip has only the rows that are left. */
+function lastStrip(blocks: Blocks, number: number): boolean {
+  return (number + 1) % (blocks.across * blocks.down) === 0;
+}
+
 /** A block, unpacked; null when the file leaves it out (then it has no data). */
 async function block(blocks: Blocks, number: number): Promise<DataView | null> {
   const { file, width, samples, size, packing, predictor } = blocks;
@@ -304,6 +318,13 @@ async function block(blocks: Blocks, number: number): Promise<DataView | null> {
       : await file.numbers(blocks.counts, number, number + 1);
   if (offset === 0 || count === 0) return null;
   const length = width * blocks.height * samples * size;
+  // No way of packing does better than this; more would be room for nothing.
+  if (length > closest[packing] * count + 4096 && !lastStrip(blocks, number))
+    throw damaged(
+      file.source,
+      `A block of ${grouped(count)} bytes cannot hold the ${grouped(length)} that it should.`,
+      offset,
+    );
   if (count > 2 * length + 65_536)
     throw damaged(file.source, `A block of cells has ${grouped(count)} bytes.`, offset);
   const packed = await file.bytes(offset, count);

@@ -171,7 +171,11 @@ export class DbaseWriter {
       case 'F': {
         const value = column.numbers![i];
         if (!Number.isFinite(value)) return;
-        this.right(written.letter === 'N' ? value.toFixed(written.decimals) : String(value), at, width);
+        this.right(
+          written.letter === 'N' ? value.toFixed(written.decimals) : shortest(value, width),
+          at,
+          width,
+        );
         return;
       }
       case 'L':
@@ -205,4 +209,10 @@ export class DbaseWriter {
         `${counted(this.datesLost, 'date lies', 'dates lie')} outside the years 0 to 9999 and became blank.`,
       );
   }
+}
+
+/** The shortest text that gives the same number again: −0.0000010632097024657981 needs an exponent to fit. */
+function shortest(value: number, width: number): string {
+  const text = String(value);
+  return text.length <= width ? text : value.toExponential();
 }
