@@ -56,8 +56,6 @@ export function reportHtml(parts: ReportParts): string {
   const placed = layers.filter(isLayer);
   const features = placed.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
   const tables = layers.length - placed.length;
-  const tableFigure =
-    tables === 0 ? '' : figure(grouped(tables), tables === 1 ? 'table delivered' : 'tables delivered');
   const section = (id: string, title: string, body: string) =>
     `<h2 id="${id}">${escapeXml(title)}</h2>\n${body}`;
   const figure = (value: string, words: string) => `<div><b>${escapeXml(value)}</b>${escapeXml(words)}</div>`;
@@ -68,7 +66,7 @@ export function reportHtml(parts: ReportParts): string {
 <h1>${escapeXml(study.study)}</h1>
 <p class="lead">${escapeXml(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} All layers in ${escapeXml(crsLabel(area.crs))}. Made ${escapeXml(at.slice(0, 16).replace('T', ' '))} UTC.</p>
 <nav><a href="#maps">Maps</a><a href="#layers">Layers</a><a href="#done">What was done</a><a href="#findings">Findings</a><a href="#sources">Sources</a><a href="#dictionary">Data dictionary</a></nav>
-<div class="figures">${figure(grouped(placed.length), 'layers delivered')}${figure(grouped(features), 'features')}${tableFigure}${figure(grouped(ledger.receipts.size), 'files received')}${figure(grouped(counts.error), counts.error === 1 ? 'error found' : 'errors found')}${figure(grouped(counts.warning), counts.warning === 1 ? 'warning' : 'warnings')}</div>
+<div class="figures">${figure(grouped(placed.length), 'layers delivered')}${figure(grouped(features), 'features')}${tables === 0 ? '' : figure(grouped(tables), tables === 1 ? 'table delivered' : 'tables delivered')}${figure(grouped(ledger.receipts.size), 'files received')}${figure(grouped(counts.error), counts.error === 1 ? 'error found' : 'errors found')}${figure(grouped(counts.warning), counts.warning === 1 ? 'warning' : 'warnings')}</div>
 ${section('maps', 'Maps', maps.map((map) => `<figure>${map.svg.replace(/<title>.*?<\/title>/, '')}</figure>`).join('\n') || '<p>No map was asked for.</p>')}
 ${section('layers', 'Layers', layersTable(layers))}
 ${section('done', 'What was done', steps(ledger))}
