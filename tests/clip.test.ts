@@ -413,8 +413,9 @@ describe('clip', () => {
             const own = geometriesFrom([got.geometry]);
             // A feature kept whole may cross itself: its area is what its ring winds around, as the overlay's is.
             const normal = new GeometryBuilder();
-            expect(overlayAreas('union', own, 0, own, 0, normal, nonZero)).toBeGreaterThan(0);
-            expect(planarArea(normal.finish(), 0)).toBeCloseTo(expected, 9);
+            // One whose points all lie on a line is kept too, and covers nothing.
+            const parts = overlayAreas('union', own, 0, own, 0, normal, nonZero);
+            expect(parts === 0 ? 0 : planarArea(normal.finish(), 0)).toBeCloseTo(expected, 9);
           }
         });
       }),
