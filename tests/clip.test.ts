@@ -382,6 +382,35 @@ describe('clip', () => {
     });
   });
 
+  it('takes coordinates next to zero for zero, in the feature and in its box alike', async () => {
+    const area: GeometryObject = {
+      type: 'Polygon',
+      coordinates: [
+        [
+          [-1e-120, 1],
+          [0, 0],
+          [1, 0],
+          [-1e-120, 1],
+        ],
+      ],
+    };
+    const feature: GeometryObject = {
+      type: 'Polygon',
+      coordinates: [
+        [
+          [5e-324, 1],
+          [1, 0],
+          [1, 0],
+          [5e-324, 0],
+          [5e-324, 1],
+        ],
+      ],
+    };
+    const { left } = await clipped([feature], area);
+    expect(left.length).toBe(1);
+    expect(planarArea(geometriesFrom([left[0].geometry]), 0)).toBeCloseTo(0.5, 12);
+  });
+
   it('gives what the plain overlay gives, for random areas and features on small grids and off them', async () => {
     const off = fc.double({ min: -0.4, max: 0.4, noNaN: true });
     const point = fc

@@ -342,7 +342,7 @@ export class Arrangement {
  * The predicates are exact as long as products of coordinates neither overflow nor fall below the least double: values
  * under 10^-120 are taken for zero (and −0 for 0), those over 10^120 and those that are no numbers are refused.
  */
-function usable(value: number): number {
+export function usable(value: number): number {
   const size = Math.abs(value);
   if (size < 1e-120) return 0;
   if (size < 1e120) return value;

@@ -1,5 +1,5 @@
 import { addAreaEdges, traceAreas } from './area-tracing.ts';
-import { Arrangement } from './arrangement.ts';
+import { Arrangement, usable } from './arrangement.ts';
 import { type Box, type GeometryArray, Kind } from './geometry-array.ts';
 import type { GeometryBuilder } from './geometry-builder.ts';
 import { label, locateByScan } from './labelling.ts';
@@ -24,10 +24,12 @@ export function settleByBox(area: PreparedArea, box: Box): number {
 export function clipFeature(
   array: GeometryArray,
   i: number,
-  box: Box,
+  given: Box,
   area: PreparedArea,
   builder: GeometryBuilder,
 ): number {
+  // As the arrangement takes its coordinates: a corner at 5·10⁻³²⁴ becomes 0, and must not lie outside its own box.
+  const box = given.map(usable) as Box;
   switch (array.kind[i]) {
     case Kind.Point:
     case Kind.MultiPoint:
