@@ -1,4 +1,3 @@
-import { spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,8 +5,8 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, describe, expect, it } from 'vitest';
 import { rowObjects } from '../src/core/index.ts';
 import { openOne } from '../src/node/index.ts';
+import { commandIn } from './command.ts';
 
-const command = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url));
 const data = fileURLToPath(new URL('../demo/data', import.meta.url));
 const office = join(data, 'statistics-office');
 const pack = join(office, 'MOBILITY-2024.zip');
@@ -15,14 +14,7 @@ const residents = join(office, 'RESIDENTS.csv');
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-cli-tables-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-function isomeric(...args: string[]) {
-  const done = spawnSync(process.execPath, [command, ...args], {
-    encoding: 'utf8',
-    env: { ...process.env, NO_COLOR: '1' },
-    cwd: folder,
-  });
-  return { code: done.status, out: done.stdout, told: done.stderr };
-}
+const isomeric = commandIn(folder);
 
 const rows = (path: string, ...more: string[]) =>
   JSON.parse(isomeric('rows', path, '--json', '--limit', '1000', ...more).out) as {

@@ -4,8 +4,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, describe, expect, it } from 'vitest';
+import { command, commandIn } from './command.ts';
 
-const command = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url));
 const data = fileURLToPath(new URL('../demo/data', import.meta.url));
 const wards = join(data, 'boundary-office/wards-2024.geojson');
 const districts = join(data, 'boundary-office/districts-2024.geojson');
@@ -15,14 +15,7 @@ const extract = join(data, 'map-extracts/teskaria-ombrey.zip');
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-cli-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-function isomeric(...args: string[]) {
-  const done = spawnSync(process.execPath, [command, ...args], {
-    encoding: 'utf8',
-    env: { ...process.env, NO_COLOR: '1' },
-    cwd: folder,
-  });
-  return { code: done.status, out: done.stdout, told: done.stderr };
-}
+const isomeric = commandIn(folder);
 
 interface LookJson {
   layers: {

@@ -15,6 +15,7 @@ import {
   findVariables,
   geometriesFrom,
   groupRows,
+  isLayer,
   join,
   type Layer,
   layerOf,
@@ -423,6 +424,29 @@ describe('long and wide', () => {
       ),
       { numRuns: 60 },
     );
+  });
+
+  it('of a layer give tables: their rows have no place any more', async () => {
+    const layer: Layer = layerOf({
+      name: 'points',
+      schema: integers('a', 'b'),
+      crs: crsFromText('EPSG:4326'),
+      batches: [
+        new Batch({
+          length: 1,
+          first: 0,
+          geometry: geometriesFrom([{ type: 'Point', coordinates: [1, 2] }]),
+          columns: [tableNumbers([3]), tableNumbers([4])],
+        }),
+      ],
+    });
+    const long = lengthen(layer, { columns: ['a', 'b'] });
+    const grouped = groupRows(layer, { by: [], compute: [{ name: 'n', expression: 'sum(a)' }] });
+    expect([isLayer(long), isLayer(grouped)]).toEqual([false, false]);
+    expect(await rowsOf(long)).toEqual([
+      { variable: 'a', value: 3 },
+      { variable: 'b', value: 4 },
+    ]);
   });
 
   it('names are built from labels, marks stay beside their values, cells that come twice are told', async () => {

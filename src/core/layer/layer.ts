@@ -44,6 +44,21 @@ export function isLayer(table: Table): table is Layer {
   return 'crs' in table;
 }
 
+/** Only the rows: for verbs whose results are rows of another kind, which have no place. */
+export function withoutGeometry(table: Table): Table {
+  const { name, schema, title, notes, count, findings, accounts } = table;
+  return {
+    name,
+    schema,
+    title,
+    notes,
+    count,
+    findings,
+    accounts,
+    batches: (options) => table.batches(options),
+  };
+}
+
 /** A layer that stands in memory. */
 export function layerOf(parts: {
   name: string;

@@ -4,7 +4,7 @@ import { aggregateNames, Gatherer, parseAggregate } from '../../table/aggregates
 import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
-import { isLayer, type Table } from '../layer.ts';
+import { isLayer, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 export interface GroupOptions {
@@ -62,17 +62,7 @@ export function groupRows(table: Table, options: GroupOptions): Table {
     return { field, margin };
   });
   // The result has no geometry: dissolving it is another verb.
-  const { name, title, notes, findings, accounts } = table;
-  const bare: Table = {
-    name,
-    title,
-    notes,
-    schema: table.schema,
-    findings,
-    accounts,
-    batches: (read) => table.batches(read),
-  };
-  return applyVerb('Group', bare, {
+  return applyVerb('Group', withoutGeometry(table), {
     schema,
     async *run(account, source) {
       const gatherers = parsed.map((aggregate) => new Gatherer(aggregate));

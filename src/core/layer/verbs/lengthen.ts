@@ -4,7 +4,7 @@ import { ColumnBuilder } from '../../table/column-builder.ts';
 import type { Mark } from '../../table/marks.ts';
 import { type Field, type FieldType, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
-import type { Table } from '../layer.ts';
+import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 export interface LengthenOptions {
@@ -56,7 +56,7 @@ export function lengthen(table: Table, options: LengthenOptions): Table {
     return field;
   });
   const schema = [...keptFields, nameField, valueField];
-  return applyVerb('Lengthen', table, {
+  return applyVerb('Lengthen', withoutGeometry(table), {
     schema,
     count: table.count === undefined ? undefined : table.count * chosen.length,
     async *run(account, source) {

@@ -4,7 +4,7 @@ import { readableName } from '../../table/code-book.ts';
 import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
-import type { Table } from '../layer.ts';
+import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 export interface WidenOptions {
@@ -96,17 +96,7 @@ export async function widen(table: Table, options: WidenOptions): Promise<Table>
     keys,
     fields.map((field) => field.name),
   );
-  const { name, title, notes, findings, accounts } = table;
-  const bare: Table = {
-    name,
-    title,
-    notes,
-    schema: table.schema,
-    findings,
-    accounts,
-    batches: () => table.batches(),
-  };
-  return applyVerb('Widen', bare, {
+  return applyVerb('Widen', withoutGeometry(table), {
     schema: [...fields, ...columns.map((column) => column.field)],
     async *run(account, source) {
       const numbers = new Map(columns.map((column, k) => [column.key, k]));
