@@ -55,6 +55,11 @@ export class BatchMaker {
     this.n = 0;
   }
 
+  /** Is there a batch to take? */
+  get full(): boolean {
+    return this.whole.length > 0;
+  }
+
   /** Batches that are full; with `last`, what is left as well. */
   take(last = false): Batch[] {
     if (last && this.n > 0) this.close();

@@ -5,13 +5,20 @@ import type { ByteSource, Surroundings } from './byte-source.ts';
 import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
 import { ending } from './names.ts';
+import type { Inflate } from './osm/blobs.ts';
+import { looksLikeBlobs, looksLikeOsmXml } from './osm/sniff.ts';
 import type { SqliteEngine } from './sqlite.ts';
 import { isCompoundFile } from './workbook/sniff.ts';
+import type { Scratch } from './writing/target.ts';
 import { rootElement } from './xml/encoding.ts';
 
 /** What the machine lends to formats that need more than bytes. */
 export interface Capabilities {
   sqlite?: SqliteEngine;
+  /** A faster way to unpack zlib data than the one that runs everywhere. */
+  inflate?: Inflate;
+  /** Room outside memory for what a reading puts aside; it is given back when the program ends. */
+  scratch?: () => Scratch;
 }
 
 export interface OpenContext {
@@ -214,6 +221,20 @@ export const formats: readonly Format[] = [
     endings: ['gpx'],
     sniff: (head) => rootElement(head)?.name === 'gpx',
     open: async (source) => (await import('./gpx/read.ts')).openGpx(source),
+  },
+  {
+    name: 'osm-pbf',
+    title: 'OSM PBF',
+    endings: ['pbf'],
+    sniff: looksLikeBlobs,
+    open: async (source, context) => (await import('./osm/read.ts')).openOsm(source, context),
+  },
+  {
+    name: 'osm-xml',
+    title: 'OSM XML',
+    endings: ['osm'],
+    sniff: looksLikeOsmXml,
+    open: async (source, context) => (await import('./osm/read.ts')).openOsm(source, context),
   },
   {
     name: 'gml',

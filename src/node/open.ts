@@ -7,9 +7,7 @@ import type { Surroundings } from '../formats/byte-source.ts';
 import { type Contents, lookAmong, lookInside, type Opened, withDamage } from '../formats/contents.ts';
 import { remoteSource } from '../sources/files/remote.ts';
 import { fileSource } from './bytes.ts';
-import { nodeSqlite } from './sqlite.ts';
-
-const capabilities = { sqlite: nodeSqlite };
+import { nodeCapabilities as capabilities } from './capabilities.ts';
 
 /** Folders inside folders are gone through so deep, and so many files are looked at. */
 const deepestFolder = 5;

@@ -24,7 +24,7 @@ function writeAll(file: number, bytes: Uint8Array, position: number | null = nul
 }
 
 /** Bytes put aside in a file of the system's temporary folder, from a size on that memory should not hold. */
-class FileScratch implements Scratch {
+export class FileScratch implements Scratch {
   private readonly folder = mkdtempSync(join(tmpdir(), 'isomeric-'));
   private readonly file = openSync(join(this.folder, 'scratch'), 'w+');
   private readonly ahead = new Uint8Array(1 << 20);

@@ -189,6 +189,28 @@ export class GeometryBuilder {
     }
   }
 
+  /** Kind of a feature that was started. */
+  kindOf(feature: number): number {
+    return this.kind[feature];
+  }
+
+  /** Copies all that another builder holds so far (no heights, measures or collections); that one stays as it is. */
+  addAll(from: GeometryBuilder): void {
+    for (let f = 0, p = 0, r = 0; f < from.features; f++) {
+      this.feature(from.kind[f]);
+      const partEnd = f + 1 < from.features ? from.partStart[f + 1] : from.parts;
+      for (; p < partEnd; p++) {
+        this.part();
+        const ringEnd = p + 1 < from.parts ? from.ringStart[p + 1] : from.rings;
+        for (; r < ringEnd; r++) {
+          this.ring();
+          const first = from.vertexStart[r];
+          this.run(from.xy, first, (r + 1 < from.rings ? from.vertexStart[r + 1] : from.vertices) - first);
+        }
+      }
+    }
+  }
+
   /** Sets the vertices of the last ring in reverse order. */
   reverseLastRing(): void {
     let a = this.vertexStart[this.rings - 1];
