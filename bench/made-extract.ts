@@ -121,7 +121,10 @@ function nodeBlob(tile: number): Uint8Array {
   const tags: number[] = [];
   for (let k = 0; k < tileNodes - places; k++) tags.push(0);
   for (let k = 0; k < places; k++) {
-    tags.push(texts.number(k % 2 === 0 ? 'amenity' : 'natural'), texts.number(k % 2 === 0 ? 'bench' : 'tree'));
+    tags.push(
+      texts.number(k % 2 === 0 ? 'amenity' : 'natural'),
+      texts.number(k % 2 === 0 ? 'bench' : 'tree'),
+    );
     if (k % 4 === 0) tags.push(texts.number('name'), texts.number(`Place ${tile} ${k}`));
     tags.push(0);
   }
@@ -146,7 +149,10 @@ function nodeBlob(tile: number): Uint8Array {
           pbf.writeBytesField(
             5,
             message((info) => {
-              info.writePackedVarint(1, Array.from(ids, (each) => 1 + (each % 3)));
+              info.writePackedVarint(
+                1,
+                Array.from(ids, (each) => 1 + (each % 3)),
+              );
               info.writePackedSVarint(2, differences(times));
               info.writePackedSVarint(3, differences(sets));
               info.writePackedSVarint(4, differences(editors));
@@ -200,7 +206,16 @@ function tileIds(tile: number): Float64Array {
   return ids;
 }
 
-const highways = ['residential', 'service', 'track', 'tertiary', 'footway', 'unclassified', 'secondary', 'primary'];
+const highways = [
+  'residential',
+  'service',
+  'track',
+  'tertiary',
+  'footway',
+  'unclassified',
+  'secondary',
+  'primary',
+];
 
 function wayBlob(from: number, end: number): Uint8Array {
   const texts = new Texts();
@@ -215,8 +230,14 @@ function wayBlob(from: number, end: number): Uint8Array {
           message((own) => {
             own.writeVarintField(1, way);
             if (tags.length > 0) {
-              own.writePackedVarint(2, tags.map(([key]) => texts.number(key)));
-              own.writePackedVarint(3, tags.map(([, value]) => texts.number(value)));
+              own.writePackedVarint(
+                2,
+                tags.map(([key]) => texts.number(key)),
+              );
+              own.writePackedVarint(
+                3,
+                tags.map(([, value]) => texts.number(value)),
+              );
             }
             own.writeBytesField(
               4,
@@ -286,7 +307,10 @@ function relationBlob(from: number, end: number): Uint8Array {
           4,
           message((own) => {
             own.writeVarintField(1, 9000 + tile * woods + k);
-            own.writePackedVarint(2, [texts.number('type'), texts.number(k % 2 === 0 ? 'landuse' : 'natural')]);
+            own.writePackedVarint(2, [
+              texts.number('type'),
+              texts.number(k % 2 === 0 ? 'landuse' : 'natural'),
+            ]);
             own.writePackedVarint(3, [
               texts.number('multipolygon'),
               texts.number(k % 2 === 0 ? 'forest' : 'wood'),
@@ -306,7 +330,8 @@ function relationBlob(from: number, end: number): Uint8Array {
 export function* madeExtract(tiles: number): Generator<Uint8Array> {
   yield headerBlob({});
   for (let tile = 0; tile < tiles; tile++) yield nodeBlob(tile);
-  for (let tile = 0; tile < tiles; tile += tilesOfWays) yield wayBlob(tile, Math.min(tiles, tile + tilesOfWays));
+  for (let tile = 0; tile < tiles; tile += tilesOfWays)
+    yield wayBlob(tile, Math.min(tiles, tile + tilesOfWays));
   for (let tile = 0; tile < tiles; tile += 300) yield relationBlob(tile, Math.min(tiles, tile + 300));
 }
 

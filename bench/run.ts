@@ -12,6 +12,7 @@ import {
   transformer,
 } from '../src/core/index.ts';
 import { openSource, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
+import { extractLines, extractMemory } from './extracts.ts';
 import { byBoxLines, geopackageWriting } from './formats.ts';
 import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
@@ -188,3 +189,6 @@ if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
 if (wanted('streams')) for await (const line of streamLines()) console.log(line);
 
 if (wanted('tables')) for await (const line of tableLines()) console.log(line);
+
+if (wanted('extracts')) for await (const measured of extractLines()) add(measured);
+if (wanted('extract memory')) for await (const line of extractMemory(1000)) console.log(line);

@@ -8,6 +8,8 @@ import { fileURLToPath } from 'node:url';
 import { type Zippable, zipSync } from 'fflate';
 import { boundaryFiles } from './country/boundaries.ts';
 import { catalogue, housing, population } from './country/census.ts';
+import { ombreyExtract } from './country/extract/ombrey.ts';
+import { osmPbf } from './country/extract/write-pbf.ts';
 import { buildings, footbridges, refugeHalls, roads, waterways } from './country/features.ts';
 import { floodDepth } from './country/flood-depth.ts';
 import { gridPrj, gridText } from './country/grid.ts';
@@ -50,6 +52,7 @@ const files: Record<string, Uint8Array> = {
   'statistics-office/RESIDENTS.csv': text(residentsLong()),
   'statistics-office/catalogue.json': text(catalogue()),
   'map-extracts/teskaria-ombrey.zip': extract(),
+  'map-extracts/ombrey.osm.pbf': osmPbf(ombreyExtract(), { level: 9, writer: 'Open Map Data Teskaria' }),
   'map-extracts/flood-depth.tif': floodDepth(),
 };
 for (const [name, content] of Object.entries(boundaryFiles()))

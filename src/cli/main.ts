@@ -4,13 +4,15 @@ import { IsomericError } from '../core/index.ts';
 import { addCheck } from './commands/check.ts';
 import { type AddCommand, exitCodes } from './commands/command.ts';
 import { addDemo } from './commands/demo.ts';
+import { addFeatures } from './commands/features.ts';
 import { addLook } from './commands/look.ts';
 import { addRows } from './commands/rows.ts';
 import { addSave } from './commands/save.ts';
+import { addScheme, addTags } from './commands/schemes.ts';
 import { addNew, addRun } from './commands/study.ts';
 import { addCompute, addGroup, addLengthen, addWiden } from './commands/tables.ts';
 import { addVariables } from './commands/variables.ts';
-import { addClip, addJoin, addReproject } from './commands/verbs.ts';
+import { addClip, addJoin, addReproject, addTally } from './commands/verbs.ts';
 import { makeOutput } from './output.ts';
 
 /** All commands, in the order of the work. */
@@ -21,6 +23,9 @@ const commands: readonly AddCommand[] = [
   addLook,
   addRows,
   addVariables,
+  addTags,
+  addScheme,
+  addFeatures,
   addSave,
   addClip,
   addJoin,
@@ -28,6 +33,7 @@ const commands: readonly AddCommand[] = [
   addGroup,
   addWiden,
   addLengthen,
+  addTally,
   addReproject,
   addCheck,
 ];

@@ -1,6 +1,7 @@
 export * from './account.ts';
 export * from './checks/check.ts';
 export * from './checks/validity.ts';
+export * from './class-scheme/scheme.ts';
 export * from './crs/crs.ts';
 export { crsByEpsg, crsFromText, wgs84 } from './crs/registry.ts';
 export { type Transformer, transformBox, transformer } from './crs/transformer.ts';
@@ -8,13 +9,16 @@ export { crsFromWkt, wktFromCrs } from './crs/wkt-crs.ts';
 export * from './errors.ts';
 export * from './findings.ts';
 export * from './geometry/index.ts';
+export { innerPoint } from './geometry/inner-point.ts';
 export { planarArea, planarLength } from './geometry/measures.ts';
 export { type FillRule, type OverlayOperation, overlayAreas, uniteAreas } from './geometry/overlay.ts';
 export { PreparedArea } from './geometry/prepared-area.ts';
+export { type Chain, fillRings, joinRings } from './geometry/ring-joining.ts';
 export * from './grid/grid.ts';
 export { gridCells } from './grid/grid-cells.ts';
 export * from './layer/batch.ts';
 export { concatenate } from './layer/concatenate.ts';
+export { type Figures, figuresBy } from './layer/figures.ts';
 export * from './layer/layer.ts';
 export { type ClipOptions, clip } from './layer/verbs/clip.ts';
 export {
@@ -25,12 +29,14 @@ export {
 } from './layer/verbs/compute.ts';
 export { filterRows } from './layer/verbs/filter.ts';
 export { type GroupOptions, groupRows } from './layer/verbs/group.ts';
+export { innerPoints } from './layer/verbs/inner-points.ts';
 export { type JoinOptions, join, parseOn } from './layer/verbs/join.ts';
 export { type LengthenOptions, lengthen } from './layer/verbs/lengthen.ts';
 export { withReasonColumns } from './layer/verbs/reasons.ts';
 export { assignCrs, reproject } from './layer/verbs/reproject.ts';
 export { onlyLevel, onlyUnits, splitLevels, type UnitsOptions, withoutTotals } from './layer/verbs/rows.ts';
 export { selectColumns } from './layer/verbs/select.ts';
+export { type TallyOptions, tally } from './layer/verbs/tally.ts';
 export { type WidenOptions, widen } from './layer/verbs/widen.ts';
 export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
 export {

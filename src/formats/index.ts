@@ -1,4 +1,6 @@
 export * from './byte-source.ts';
+export { loadScheme, thematicScheme, thematicText } from './class-scheme/load.ts';
+export { schemeJsonSchema } from './class-scheme/schema.ts';
 export {
   type Contents,
   lookAmong,
@@ -21,6 +23,18 @@ export { openGeotiff } from './geotiff/read.ts';
 export { gmlSchema, writeGml } from './gml/write.ts';
 export { writeGpx } from './gpx/write.ts';
 export { writeKml } from './kml/write.ts';
+export type { Inflate } from './osm/blobs.ts';
+export { type OneObject, oneObject, parseObjectName } from './osm/one-object.ts';
+export { openExtract } from './osm/open-extract.ts';
+export type { MapExtract } from './osm/primitives.ts';
+export { type TagStatistics, tagStatistics } from './osm/tag-statistics.ts';
+export {
+  chosenClasses,
+  schemeOfRule,
+  type TakeApartOptions,
+  type TakenApart,
+  takeApart,
+} from './osm/take-apart.ts';
 export { type Capabilities, type Format, formatOf, formats, type OpenContext } from './register.ts';
 export { writeDbase, writeShapefile } from './shapefile/write.ts';
 export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './sqlite.ts';

@@ -8,7 +8,10 @@ const lent: FileScratch[] = [];
 
 /** Room in a temporary file, removed when the program ends. */
 function lendScratch(): Scratch {
-  if (lent.length === 0) process.on('exit', () => lent.forEach((scratch) => scratch.remove()));
+  if (lent.length === 0)
+    process.on('exit', () => {
+      for (const scratch of lent) scratch.remove();
+    });
   const scratch = new FileScratch();
   lent.push(scratch);
   return scratch;

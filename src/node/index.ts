@@ -1,4 +1,6 @@
 export { fileSource } from './bytes.ts';
+export { nodeCapabilities } from './capabilities.ts';
+export { openExtractFile } from './extract.ts';
 export { folderStore, nodeMachine } from './machine.ts';
 export { lookPath, type OpenOptions, openOne, openPath } from './open.ts';
 export { pngFromSvg } from './png.ts';

@@ -17,6 +17,8 @@ export interface PbfOptions {
   optional?: string[];
   level?: 0 | 1 | 6 | 9;
   writer?: string;
+  /** Positions of nodes also with the ways. */
+  locations?: boolean;
 }
 
 /** Texts of one block; number 0 is the blank one. */
@@ -34,7 +36,8 @@ class TextTable {
   }
 }
 
-const differences = (values: readonly number[]) => values.map((value, i) => value - (i === 0 ? 0 : values[i - 1]));
+const differences = (values: readonly number[]) =>
+  values.map((value, i) => value - (i === 0 ? 0 : values[i - 1]));
 
 /** Length-delimited bytes as a field, in the way of this package. */
 function message(write: (pbf: PbfWriter) => void): Uint8Array {
@@ -56,12 +59,19 @@ function infoMessage(object: ExtractObject, texts: TextTable): Uint8Array {
 function writeTags(pbf: PbfWriter, object: ExtractObject, texts: TextTable): void {
   const tags = Object.entries(object.tags ?? {});
   if (tags.length === 0) return;
-  pbf.writePackedVarint(2, tags.map(([key]) => texts.number(key)));
-  pbf.writePackedVarint(3, tags.map(([, value]) => texts.number(value)));
+  pbf.writePackedVarint(
+    2,
+    tags.map(([key]) => texts.number(key)),
+  );
+  pbf.writePackedVarint(
+    3,
+    tags.map(([, value]) => texts.number(value)),
+  );
 }
 
 class BlockWriter {
-  private readonly options: Required<Pick<PbfOptions, 'granularity' | 'latOffset' | 'lonOffset'>> & PbfOptions;
+  private readonly options: Required<Pick<PbfOptions, 'granularity' | 'latOffset' | 'lonOffset'>> &
+    PbfOptions;
 
   constructor(options: PbfOptions) {
     this.options = { granularity: 100, latOffset: 0, lonOffset: 0, ...options };
@@ -106,7 +116,10 @@ class BlockWriter {
           );
         return;
       }
-      group.writeBytesField(2, message((pbf) => this.dense(pbf, nodes, texts)));
+      group.writeBytesField(
+        2,
+        message((pbf) => this.dense(pbf, nodes, texts)),
+      );
     });
   }
 
@@ -117,7 +130,10 @@ class BlockWriter {
       pbf.writeBytesField(
         5,
         message((info) => {
-          info.writePackedVarint(1, nodes.map((node) => node.version ?? 0));
+          info.writePackedVarint(
+            1,
+            nodes.map((node) => node.version ?? 0),
+          );
           info.writePackedSVarint(2, differences(nodes.map((node) => Math.round((node.time ?? 0) / 1000))));
           info.writePackedSVarint(3, differences(nodes.map((node) => node.changeset ?? 0)));
           info.writePackedSVarint(4, differences(nodes.map((node) => node.editorId ?? 0)));
@@ -136,7 +152,8 @@ class BlockWriter {
       );
   }
 
-  ways(ways: readonly ExtractWay[]): Uint8Array {
+  ways(ways: readonly ExtractWay[], places: ReadonlyMap<number, ExtractNode> | null): Uint8Array {
+    const { latOffset, lonOffset } = this.options;
     return this.block((group, texts) => {
       for (const way of ways)
         group.writeBytesField(
@@ -146,6 +163,10 @@ class BlockWriter {
             writeTags(pbf, way, texts);
             pbf.writeBytesField(4, infoMessage(way, texts));
             pbf.writePackedSVarint(8, differences(way.nodes));
+            if (places === null) return;
+            const own = way.nodes.map((id) => places.get(id)!);
+            pbf.writePackedSVarint(9, differences(own.map((node) => this.raw(node.lat, latOffset))));
+            pbf.writePackedSVarint(10, differences(own.map((node) => this.raw(node.lon, lonOffset))));
           }),
         );
     });
@@ -162,9 +183,15 @@ class BlockWriter {
             writeTags(pbf, relation, texts);
             pbf.writeBytesField(4, infoMessage(relation, texts));
             const { members } = relation;
-            pbf.writePackedVarint(8, members.map((member) => texts.number(member.role)));
+            pbf.writePackedVarint(
+              8,
+              members.map((member) => texts.number(member.role)),
+            );
             pbf.writePackedSVarint(9, differences(members.map((member) => member.id)));
-            pbf.writePackedVarint(10, members.map((member) => kinds.indexOf(member.kind)));
+            pbf.writePackedVarint(
+              10,
+              members.map((member) => kinds.indexOf(member.kind)),
+            );
           }),
         );
     });
@@ -172,7 +199,11 @@ class BlockWriter {
 }
 
 /** A blob with its header and length (fileformat.proto). */
-export function blobBytes(type: string, content: Uint8Array, options: Pick<PbfOptions, 'raw' | 'level'> = {}): Uint8Array {
+export function blobBytes(
+  type: string,
+  content: Uint8Array,
+  options: Pick<PbfOptions, 'raw' | 'level'> = {},
+): Uint8Array {
   const blob = message((pbf) => {
     if (options.raw === true) pbf.writeBytesField(1, content);
     else {
@@ -193,7 +224,8 @@ export function blobBytes(type: string, content: Uint8Array, options: Pick<PbfOp
 
 export function headerBlob(options: PbfOptions = {}): Uint8Array {
   const content = message((pbf) => {
-    for (const feature of options.required ?? ['OsmSchema-V0.6', 'DenseNodes']) pbf.writeStringField(4, feature);
+    for (const feature of options.required ?? ['OsmSchema-V0.6', 'DenseNodes'])
+      pbf.writeStringField(4, feature);
     for (const feature of options.optional ?? ['Sort.Type_then_ID']) pbf.writeStringField(5, feature);
     pbf.writeStringField(16, options.writer ?? 'Teskaria');
   });
@@ -205,10 +237,11 @@ export function* pbfBlobs(objects: ExtractObjects, options: PbfOptions = {}): Ge
   yield headerBlob(options);
   const writer = new BlockWriter(options);
   const limit = options.blockLimit ?? 8000;
+  const places = options.locations === true ? new Map(objects.nodes.map((node) => [node.id, node])) : null;
   for (let at = 0; at < objects.nodes.length; at += limit)
     yield blobBytes('OSMData', writer.nodes(objects.nodes.slice(at, at + limit)), options);
   for (let at = 0; at < objects.ways.length; at += limit)
-    yield blobBytes('OSMData', writer.ways(objects.ways.slice(at, at + limit)), options);
+    yield blobBytes('OSMData', writer.ways(objects.ways.slice(at, at + limit), places), options);
   for (let at = 0; at < objects.relations.length; at += limit)
     yield blobBytes('OSMData', writer.relations(objects.relations.slice(at, at + limit)), options);
 }

@@ -1,12 +1,16 @@
 import type { ExtractObject, ExtractObjects } from './objects.ts';
 
 const escaped = (text: string) =>
-  text.replace(/[&<>"\n\t]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c] ?? `&#${c.charCodeAt(0)};`);
+  text.replace(
+    /[&<>"\n\t]/g,
+    (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c] ?? `&#${c.charCodeAt(0)};`,
+  );
 
 function attributes(object: ExtractObject): string {
   let text = ` id="${object.id}"`;
   if (object.version !== undefined) text += ` version="${object.version}"`;
-  if (object.time !== undefined) text += ` timestamp="${new Date(object.time).toISOString().replace('.000Z', 'Z')}"`;
+  if (object.time !== undefined)
+    text += ` timestamp="${new Date(object.time).toISOString().replace('.000Z', 'Z')}"`;
   if (object.changeset !== undefined) text += ` changeset="${object.changeset}"`;
   if (object.editorId !== undefined) text += ` uid="${object.editorId}"`;
   if (object.editor !== undefined) text += ` user="${escaped(object.editor)}"`;
@@ -31,7 +35,9 @@ export function* xmlPieces(objects: ExtractObjects, writer = 'Teskaria'): Genera
     yield `  <way${attributes(way)}>\n${way.nodes.map((ref) => `    <nd ref="${ref}"/>\n`).join('')}${tagsOf(way)}  </way>\n`;
   for (const relation of objects.relations)
     yield `  <relation${attributes(relation)}>\n${relation.members
-      .map((member) => `    <member type="${member.kind}" ref="${member.id}" role="${escaped(member.role)}"/>\n`)
+      .map(
+        (member) => `    <member type="${member.kind}" ref="${member.id}" role="${escaped(member.role)}"/>\n`,
+      )
       .join('')}${tagsOf(relation)}  </relation>\n`;
   yield '</osm>\n';
 }

@@ -1,5 +1,4 @@
 import { rename, stat, writeFile } from 'node:fs/promises';
-import { dirname, extname, join } from 'node:path';
 import {
   type Account,
   assignCrs,
@@ -13,10 +12,11 @@ import {
 } from '../../core/index.ts';
 import type { Opened } from '../../formats/contents.ts';
 import { writingFormatFor, writingFormats } from '../../formats/writing/register.ts';
-import { openPath, saverFor } from '../../node/index.ts';
+import { openPath } from '../../node/index.ts';
 import { dataDictionary, dictionaryText } from '../../study/dictionary.ts';
 import { watched } from '../finish.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
+import { saveMany } from '../save-many.ts';
 import { applyTableSteps, type TableSteps, withTableSteps } from '../table-steps.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 import { crsArgument } from './verbs.ts';
@@ -82,11 +82,6 @@ async function refuseFolder(path: string): Promise<void> {
   }
 }
 
-/** `out/tables.csv` for the table housing_ward → `out/housing_ward.csv`. */
-function besideNamed(path: string, name: string): string {
-  return join(dirname(path), `${name.replace(/[^\p{L}\p{N}_-]+/gu, '_')}${extname(path)}`);
-}
-
 /** Beside, then renamed: nothing half-written stays. */
 async function writeText(path: string, text: string): Promise<void> {
   await writeFile(`${path}.part`, text);
@@ -148,19 +143,11 @@ export const addSave: AddCommand = (program) => {
       const flowing = tables.map((table) => watched(table, progress));
       let written: Account[];
       try {
-        written = [];
-        // A format that holds one table gets a file for each, named for it.
-        const files: [string, Table[]][] =
-          format.holds === 'one' && flowing.length > 1
-            ? flowing.map((table) => [besideNamed(options.out, table.name), [table]])
-            : [[options.out, flowing]];
-        for (const [path, some] of files)
-          written.push(
-            ...(await saverFor(path, options.as).save(some, path, new Date().toISOString(), {
-              add: options.add === true || options.replace === true,
-              replace: options.replace,
-            })),
-          );
+        written = await saveMany(flowing, options.out, {
+          as: options.as,
+          add: options.add === true || options.replace === true,
+          replace: options.replace,
+        });
         if (options.dictionary !== undefined)
           await writeText(options.dictionary, dictionaryText(await dataDictionary(tables)));
       } finally {

@@ -17,6 +17,7 @@ import {
   reproject,
   sameCrs,
   takeGeometries,
+  tally,
 } from '../../core/index.ts';
 import { ending } from '../../formats/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
@@ -32,7 +33,11 @@ export async function crsArgument(text: string) {
   );
 }
 
-async function openLayer(path: string, name: string | undefined, crs: string | undefined): Promise<Layer> {
+export async function openLayer(
+  path: string,
+  name: string | undefined,
+  crs: string | undefined,
+): Promise<Layer> {
   const { table } = await openOne(path, name);
   if (!isLayer(table))
     throw new IsomericError('geometry-missing', `${table.name} is a table without geometry.`, {
@@ -43,8 +48,8 @@ async function openLayer(path: string, name: string | undefined, crs: string | u
 }
 
 /** The area of a clip, as one prepared area in the layer's CRS. */
-async function areaFor(
-  layer: Layer,
+export async function areaFor(
+  layer: Pick<Layer, 'name' | 'crs'>,
   path: string,
   name: string | undefined,
   where: string | undefined,
@@ -156,6 +161,32 @@ export const addJoin: AddCommand = (program) => {
       },
     );
   withTableOptions(command);
+};
+
+export const addTally: AddCommand = (program) => {
+  program
+    .command('tally')
+    .description('count and measure the features of a layer within each area of another')
+    .argument('<units>', 'the layer with the areas')
+    .argument('<things>', 'the layer that is counted')
+    .requiredOption('--out <path>', 'where to save; the ending says the format')
+    .option('--layer <name>', 'which layer with areas, when there are several')
+    .option('--things <name>', 'which layer is counted, when there are several')
+    .option('--as <name>', 'what the new fields are to begin with')
+    .action(
+      async (
+        path: string,
+        thingsPath: string,
+        options: { out: string; layer?: string; things?: string; as?: string },
+        command,
+      ) => {
+        const output = outputOf(command);
+        saverFor(options.out);
+        const units = await openLayer(path, options.layer, undefined);
+        const things = await openLayer(thingsPath, options.things, undefined);
+        await finish(output, tally(units, things, { as: options.as }), options.out);
+      },
+    );
 };
 
 export const addReproject: AddCommand = (program) => {

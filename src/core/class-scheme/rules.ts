@@ -37,7 +37,12 @@ export class ClassRules {
     const parsed = scheme.classes.map((each) =>
       each.rules.map((rule) => {
         const expression = told(each, rule.name, () => parseExpression(rule.where));
-        return { where: rule.where, name: rule.name, fields: fieldsIn(expression), needs: neededFields(expression) };
+        return {
+          where: rule.where,
+          name: rule.name,
+          fields: fieldsIn(expression),
+          needs: neededFields(expression),
+        };
       }),
     );
     const names = new Set(parsed.flat().flatMap((rule) => [...rule.fields]));
@@ -59,7 +64,10 @@ export class ClassRules {
         const keys = needs === null ? null : [...needs].map((key) => number.get(key));
         const known = keys?.filter((key) => key !== undefined);
         // A rule that needs only “geometry” is asked of every object.
-        return { read: test.bind(row), needs: known === undefined || known.length !== keys!.length ? null : known };
+        return {
+          read: test.bind(row),
+          needs: known === undefined || known.length !== keys!.length ? null : known,
+        };
       }),
     );
     this.classNeeds = this.rules.map((rules) =>

@@ -5,7 +5,14 @@ export const shapeNames = ['point', 'line', 'area'] as const;
 export type ShapeName = (typeof shapeNames)[number];
 
 /** How the text of a tag becomes a value. */
-export const columnKinds = ['text', 'integer', 'number', 'metres', 'kilometres per hour', 'yes or no'] as const;
+export const columnKinds = [
+  'text',
+  'integer',
+  'number',
+  'metres',
+  'kilometres per hour',
+  'yes or no',
+] as const;
 export type ColumnKind = (typeof columnKinds)[number];
 
 export interface SchemeColumn {
@@ -69,8 +76,23 @@ export const unitOf: Partial<Record<ColumnKind, string>> = {
   'kilometres per hour': 'km/h',
 };
 
-const metresIn: Record<string, number> = { '': 1, m: 1, km: 1000, cm: 0.01, mm: 0.001, ft: 0.3048, mi: 1609.344 };
-const kilometresPerHour: Record<string, number> = { '': 1, 'km/h': 1, kmh: 1, kph: 1, mph: 1.609344, knots: 1.852 };
+const metresIn: Record<string, number> = {
+  '': 1,
+  m: 1,
+  km: 1000,
+  cm: 0.01,
+  mm: 0.001,
+  ft: 0.3048,
+  mi: 1609.344,
+};
+const kilometresPerHour: Record<string, number> = {
+  '': 1,
+  'km/h': 1,
+  kmh: 1,
+  kph: 1,
+  mph: 1.609344,
+  knots: 1.852,
+};
 
 /**
  * The value that a tag spells; undefined when it spells none of that kind. Of a list (`3;4`) none is chosen.

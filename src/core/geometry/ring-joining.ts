@@ -1,7 +1,7 @@
 import { traceAreas } from './area-tracing.ts';
 import { Arrangement } from './arrangement.ts';
-import type { GeometryBuilder } from './geometry-builder.ts';
 import { Kind } from './geometry-array.ts';
+import type { GeometryBuilder } from './geometry-builder.ts';
 import { label, locateByScan } from './labelling.ts';
 import { ringDoubleArea } from './measures.ts';
 import { locateInRing } from './predicates.ts';
@@ -147,8 +147,9 @@ export function fillRings(
   rings: readonly JoinedRing[],
   builder: GeometryBuilder,
 ): { polygons: number; crossings: number } {
-  if (rings.length === 1) {
-    const [{ xy }] = rings;
+  const [{ nodes, xy }] = rings;
+  // A single ring that touches itself nowhere is the area as it stands.
+  if (rings.length === 1 && new Set(nodes).size === nodes.length - 1) {
     const twice = ringDoubleArea(xy, 0, xy.length / 2);
     if (twice === 0) return { polygons: 0, crossings: 0 };
     builder.feature(Kind.Polygon);
@@ -159,9 +160,9 @@ export function fillRings(
     return { polygons: 1, crossings: 0 };
   }
   const arrangement = new Arrangement();
-  for (const { xy } of rings) {
-    for (let k = 0; k + 3 < xy.length; k += 2)
-      arrangement.addEdge(xy[k], xy[k + 1], xy[k + 2], xy[k + 3], 1, 0);
+  for (const { xy: own } of rings) {
+    for (let k = 0; k + 3 < own.length; k += 2)
+      arrangement.addEdge(own[k], own[k + 1], own[k + 2], own[k + 3], 1, 0);
   }
   arrangement.cut();
   const labels = label(arrangement, locateByScan(arrangement), () => true);
@@ -177,7 +178,12 @@ export function ringDepths(rings: readonly JoinedRing[]): Uint32Array | null {
   if (rings.length > mostRings) return null;
   const depths = new Uint32Array(rings.length);
   const boxes = rings.map(({ xy }) => {
-    const box = [Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, Number.NEGATIVE_INFINITY];
+    const box = [
+      Number.POSITIVE_INFINITY,
+      Number.POSITIVE_INFINITY,
+      Number.NEGATIVE_INFINITY,
+      Number.NEGATIVE_INFINITY,
+    ];
     for (let k = 0; k < xy.length; k += 2) {
       box[0] = Math.min(box[0], xy[k]);
       box[1] = Math.min(box[1], xy[k + 1]);

@@ -247,14 +247,7 @@ class Assembly<P> {
   }
 
   /** Hands the feature in the builder on, unless it lies outside the wanted box. */
-  private hand(
-    place: P,
-    object: number,
-    id: number,
-    shape: ShapeNumber,
-    made: Making,
-    at: number,
-  ): void {
+  private hand(place: P, object: number, id: number, shape: ShapeNumber, made: Making, at: number): void {
     const { geometry, feature, counts } = this;
     if (this.options.box !== undefined && !this.meets(this.options.box)) {
       counts.outside++;
@@ -349,6 +342,7 @@ class Assembly<P> {
         }
         const closed = end - from > 3 && block.refs[from] === block.refs[end - 1];
         shape = closed && tags.makesArea ? 2 : 1;
+        if (!closed) this.tellOpen(ids[i]);
         place = this.router.route(tags, 1, shape);
         if (place === null) {
           this.counts.unwanted++;
@@ -399,27 +393,26 @@ class Assembly<P> {
         'way-empty',
         'warning',
         objectName(1, id),
-        shape === 2 ? 'Its nodes enclose no area; it was left out.' : 'It has fewer than two different nodes; it was left out.',
+        shape === 2
+          ? 'Its nodes enclose no area; it was left out.'
+          : 'It has fewer than two different nodes; it was left out.',
       );
     if (vertices === 0) {
       this.counts.broken++;
       return;
     }
-    if (shape === 1) this.tellOpen(id, xy, from, end);
     this.hand(place, 1, id, shape, made, i);
   }
 
-  /** An open way that is called a building is hardly a line. */
-  private tellOpen(id: number, xy: Float64Array, from: number, end: number): void {
-    if (xy[2 * from] === xy[2 * end - 2] && xy[2 * from + 1] === xy[2 * end - 1]) return;
+  /** An open way that is called a building is hardly a line; whoever asks for areas would miss it without a word. */
+  private tellOpen(id: number): void {
     for (const [key, value] of this.tags.pairs()) {
       if (!onlyAreas.has(key) || value === 'no') continue;
       this.troubles.add(
         'area-open',
         'warning',
         objectName(1, id),
-        `It is tagged ${key}=${value}, but its way is not closed; it became a line.`,
-        [xy[2 * from], xy[2 * from + 1]],
+        `It is tagged ${key}=${value}, but its way is not closed: it is a line, no area.`,
       );
       return;
     }
@@ -519,7 +512,9 @@ class Assembly<P> {
       }
       const { nodes, xy } = held.way(k);
       const n = nodes.length;
-      const routed = this.routed(tags, n > 3 && nodes[0] === nodes[n - 1]);
+      const closed = n > 3 && nodes[0] === nodes[n - 1];
+      if (!closed) this.tellOpen(held.id(k));
+      const routed = this.routed(tags, closed);
       if (routed !== null) this.shapeWay(held.id(k), routed.place, routed.shape, xy, 0, n, made, k);
     }
   }
@@ -531,7 +526,12 @@ function speaksBesideType(tags: TagList): boolean {
 }
 
 /** Positions of ways in extracts that give them with the ways, in place of those that were looked up. */
-function putOwnPlaces(block: WayBlock, ways: readonly number[], at: readonly number[], xy: Float64Array): void {
+function putOwnPlaces(
+  block: WayBlock,
+  ways: readonly number[],
+  at: readonly number[],
+  xy: Float64Array,
+): void {
   const { lon, lat, unit } = block.places!;
   ways.forEach((i, w) => {
     for (let k = block.refStart[i], v = at[w]; k < block.refStart[i + 1]; k++, v++) {

@@ -9,8 +9,7 @@ import { MessageReader } from './protobuf.ts';
 export type Inflate = (packed: Uint8Array, size: number) => Uint8Array;
 
 /** The one that runs everywhere; a machine may lend a faster one. */
-export const inflateAnywhere: Inflate = (packed, size) =>
-  unzlibSync(packed, { out: new Uint8Array(size) });
+export const inflateAnywhere: Inflate = (packed, size) => unzlibSync(packed, { out: new Uint8Array(size) });
 
 /** Largest sizes that the format allows (fileformat.proto): 64 KiB of header, 32 MiB of blob, packed or not. */
 const longestHeader = 64 * 1024;

@@ -80,6 +80,7 @@ const plainKeys = new Set([
   'ref',
   'short_name',
   'start_date',
+  'type',
   'url',
   'website',
   'wikidata',
@@ -96,7 +97,12 @@ export const shapedRelations: Readonly<Record<string, 'area' | 'line'>> = {
 };
 
 /** Roles of ways that take no part in the shape of an area. */
-export const rolesBesideArea: ReadonlySet<string> = new Set(['subarea', 'label', 'admin_centre', 'land_area']);
+export const rolesBesideArea: ReadonlySet<string> = new Set([
+  'subarea',
+  'label',
+  'admin_centre',
+  'land_area',
+]);
 /** Roles of ways that take no part in the shape of a line. */
 export const rolesBesideLine: ReadonlySet<string> = new Set([
   'platform',
@@ -113,7 +119,9 @@ export function isSilent(key: string): boolean {
 
 /** Could a rule be made of this key: does it say what a thing is? */
 export function isTelling(key: string): boolean {
-  return !isSilent(key) && !plainKeys.has(key) && !plainBeginnings.some((beginning) => key.startsWith(beginning));
+  return (
+    !isSilent(key) && !plainKeys.has(key) && !plainBeginnings.some((beginning) => key.startsWith(beginning))
+  );
 }
 
 /** Does this tag make a closed way an area? */

@@ -16,7 +16,7 @@ export class FoundTroubles {
     }
     if (kind.count++ >= mostOfAKind) return;
     const finding: Finding = { code, severity, feature, words };
-    if (at !== undefined && at.every(Number.isFinite)) finding.at = at;
+    if (at?.every(Number.isFinite)) finding.at = at;
     kind.findings.push(finding);
   }
 
@@ -27,7 +27,9 @@ export class FoundTroubles {
 
   list(): Finding[] {
     const all: Finding[] = [];
-    for (const [code, { severity, count, findings }] of this.kinds) {
+    // In the order of their codes: not in that in which blocks happened to bring them.
+    const kinds = [...this.kinds].sort(([a], [b]) => (a < b ? -1 : 1));
+    for (const [code, { severity, count, findings }] of kinds) {
       all.push(...findings);
       const more = count - findings.length;
       if (more > 0)

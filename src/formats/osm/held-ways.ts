@@ -98,9 +98,7 @@ export class HeldWays {
 
   /** Moves the list to the tags of a way. */
   tagsOf(number: number, list: TagList): TagList {
-    return list
-      .of(this.texts, this.tags.view())
-      .at(this.tagStart.at(number), this.tagStart.at(number + 1));
+    return list.of(this.texts, this.tags.view()).at(this.tagStart.at(number), this.tagStart.at(number + 1));
   }
 
   info(): ObjectInfo {

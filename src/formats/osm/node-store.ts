@@ -117,9 +117,8 @@ export class NodeStore {
         }
       }
       const wanted: number = ref - chunk.first;
-      // The nodes of a way often follow each other.
-      if (k >= 0 && chunk.ids[k + 1] === wanted) k++;
-      else k = indexOf(chunk.ids, wanted);
+      // The nodes of a way often follow each other, and lead back to where it began.
+      k = k >= 0 && chunk.ids[k + 1] === wanted ? k + 1 : nearIndex(chunk.ids, wanted, k);
       put(chunk, k, xy, i);
     }
     if (chunks.length === 0) xy.fill(Number.NaN);
@@ -203,7 +202,12 @@ function sortedNodes(nodes: GivenNodes): GivenNodes {
   const { ids } = nodes;
   let rising = true;
   for (let i = 1; i < ids.length && rising; i++) rising = ids[i] > ids[i - 1];
-  return rising ? nodes : taken(nodes, Uint32Array.from(ids.keys()).sort((a, b) => ids[a] - ids[b]));
+  return rising
+    ? nodes
+    : taken(
+        nodes,
+        Uint32Array.from(ids.keys()).sort((a, b) => ids[a] - ids[b]),
+      );
 }
 
 /** Nanodegrees as 10⁻⁷ degrees, in half the room, where nothing is lost by it. */
@@ -227,6 +231,12 @@ function lowerBound(array: ArrayLike<number>, value: number, from = 0): number {
     else high = middle;
   }
   return low;
+}
+
+/** As `indexOf`, but looks a few places before `near` first. */
+function nearIndex(array: ArrayLike<number>, value: number, near: number): number {
+  for (let k = near; k > near - 6 && k >= 0; k--) if (array[k] === value) return k;
+  return indexOf(array, value);
 }
 
 function indexOf(array: ArrayLike<number>, value: number): number {

@@ -145,6 +145,7 @@ function denseNodes(dense: MessageReader, frame: Frame): NodeBlock {
   let lat: Int32Array | Float64Array = lon;
   let keysAndValues: Uint32Array = noTags;
   let info: MessageReader | null = null;
+  const count = { lat: 0, lon: 0 };
   // At another granularity raw values may be larger than Int32.
   const room = (count: number) =>
     frame.granularity >= 100 ? new Int32Array(count) : new Float64Array(count);
@@ -153,11 +154,11 @@ function denseNodes(dense: MessageReader, frame: Frame): NodeBlock {
       ids = new Float64Array(dense.packedCount());
       dense.sums(ids);
     } else if (dense.field === 8) {
-      lat = room(dense.packedCount());
-      dense.sums(lat);
+      lat = room(ids.length || dense.packedCount());
+      count.lat = dense.sums(lat);
     } else if (dense.field === 9) {
-      lon = room(dense.packedCount());
-      dense.sums(lon);
+      lon = room(ids.length || dense.packedCount());
+      count.lon = dense.sums(lon);
     } else if (dense.field === 10) {
       keysAndValues = new Uint32Array(dense.packedCount());
       dense.numbers(keysAndValues);
@@ -165,7 +166,8 @@ function denseNodes(dense: MessageReader, frame: Frame): NodeBlock {
     else dense.skip();
   }
   const n = ids.length;
-  if (lon.length !== n || lat.length !== n) throw uneven(frame, 'nodes and positions');
+  if (count.lon !== n || count.lat !== n || lon.length !== n || lat.length !== n)
+    throw uneven(frame, 'nodes and positions');
   const tagStart = new Uint32Array(n + 1);
   let tags = noTags;
   if (keysAndValues.length > 0) {
@@ -235,12 +237,7 @@ function refuseInvisible(info: MessageReader, frame: Frame): void {
   }
 }
 
-function denseInfo(
-  reader: MessageReader | null,
-  n: number,
-  frame: Frame,
-  editors: boolean,
-): ObjectInfo {
+function denseInfo(reader: MessageReader | null, n: number, frame: Frame, editors: boolean): ObjectInfo {
   const info = blankInfo(n);
   if (reader === null) return info;
   const own = new MessageReader(reader.bytes, reader.at, reader.end);
@@ -324,28 +321,21 @@ class Common {
   private keys(i: number): void {
     const { reader } = this;
     const start = this.tagStart[i];
-    const stop = reader.delimited();
-    // Each takes a byte at least.
-    const most = start + 2 * (stop - reader.at);
+    // Each takes a byte at least, and so does the length before them.
+    const most = start + 2 * (reader.end - reader.at);
     if (most > this.tags.length) {
       const larger = new Uint32Array(2 * most);
       larger.set(this.tags);
       this.tags = larger;
     }
-    let at = start;
-    for (; reader.at < stop; at += 2) this.tags[at] = reader.unsigned();
-    this.tagStart[i + 1] = at;
+    this.tagStart[i + 1] = start + 2 * reader.numbers(this.tags, start, 2);
   }
 
   private values(i: number): void {
-    const { reader } = this;
-    const stop = reader.delimited();
-    let at = this.tagStart[i] + 1;
-    for (; reader.at < stop; at += 2) {
-      if (at >= this.tagStart[i + 1]) throw uneven(this.frame, 'keys and values');
-      this.tags[at] = reader.unsigned();
-    }
-    if (at !== this.tagStart[i + 1] + 1) throw uneven(this.frame, 'keys and values');
+    const start = this.tagStart[i];
+    const room = this.tagStart[i + 1] - start;
+    if (2 * this.reader.numbers(this.tags, start + 1, 2) !== room)
+      throw uneven(this.frame, 'keys and values');
   }
 
   private info(): void {

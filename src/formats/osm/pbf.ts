@@ -1,6 +1,13 @@
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../byte-source.ts';
-import { type BlobPlace, historyRefused, type Inflate, openBlob, readBlobs, readHeaderBlock } from './blobs.ts';
+import {
+  type BlobPlace,
+  historyRefused,
+  type Inflate,
+  openBlob,
+  readBlobs,
+  readHeaderBlock,
+} from './blobs.ts';
 import { kindsInBlock, readPrimitiveBlock } from './pbf-block.ts';
 import type { MapExtract, PrimitiveBlock, WantedKinds } from './primitives.ts';
 
@@ -121,7 +128,8 @@ class KindBorders {
 /** Finds the borders by halving: a blob is unpacked at each step only to see what kinds it holds. */
 async function findBorders(source: ByteSource, inflate: Inflate): Promise<KindBorders> {
   const places: BlobPlace[] = [];
-  for await (const { place } of readBlobs(source, () => false)) if (place.type === 'OSMData') places.push(place);
+  for await (const { place } of readBlobs(source, () => false))
+    if (place.type === 'OSMData') places.push(place);
   const known = new Map<number, number>();
   const kinds = async (k: number): Promise<number> => {
     let bits = known.get(k);

@@ -204,25 +204,31 @@ export class MessageReader {
     return n - from;
   }
 
-  /** Reads a packed field of numbers without sign into `out` from `from` on. Returns how many. */
-  numbers(out: Uint32Array | Uint8Array | Int32Array, from = 0): number {
+  /** Reads a packed field of numbers without sign into every `step`th place of `out` from `from` on. Returns how many. */
+  numbers(out: Uint32Array | Uint8Array | Int32Array, from = 0, step = 1): number {
     const stop = this.delimited();
     const { bytes } = this;
     let at = this.at;
-    let n = from;
-    while (at < stop) {
+    let n = 0;
+    for (let k = from; at < stop; k += step, n++) {
       const a = bytes[at];
       if (a < 128) {
-        out[n++] = a;
+        out[k] = a;
         at++;
         continue;
       }
+      const b = bytes[at + 1];
+      if (b < 128 && at + 1 < stop) {
+        out[k] = (a & 127) | (b << 7);
+        at += 2;
+        continue;
+      }
       this.at = at;
-      out[n++] = this.unsigned();
+      out[k] = this.unsigned();
       at = this.at;
       if (at > stop) cutShort();
     }
     this.at = stop;
-    return n - from;
+    return n;
   }
 }

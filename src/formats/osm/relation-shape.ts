@@ -1,7 +1,13 @@
 import { counted, grouped } from '../../core/account.ts';
 import { Kind } from '../../core/geometry/geometry-array.ts';
 import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
-import { type Chain, fillRings, type JoinedRing, joinRings, ringDepths } from '../../core/geometry/ring-joining.ts';
+import {
+  type Chain,
+  fillRings,
+  type JoinedRing,
+  joinRings,
+  ringDepths,
+} from '../../core/geometry/ring-joining.ts';
 import { rolesBesideArea, rolesBesideLine } from './conventions.ts';
 import type { FoundTroubles } from './found.ts';
 import type { HeldWays } from './held-ways.ts';
@@ -50,7 +56,10 @@ export function shapeMembers(
 }
 
 /** Ways as chains; one with missing nodes falls into stretches, whose ends then stay open. */
-function chainsOf(members: readonly WayMember[], ways: HeldWays): { chains: Chain[]; of: number[]; missing: number } {
+function chainsOf(
+  members: readonly WayMember[],
+  ways: HeldWays,
+): { chains: Chain[]; of: number[]; missing: number } {
   const chains: Chain[] = [];
   const of: number[] = [];
   let missing = 0;
@@ -72,7 +81,15 @@ function chainsOf(members: readonly WayMember[], ways: HeldWays): { chains: Chai
 }
 
 const some = (names: readonly string[]) =>
-  names.length <= 5 ? names.join(', ') : `${names.slice(0, 5).join(', ')} and ${grouped(names.length - 5)} more`;
+  names.length <= 5
+    ? names.join(', ')
+    : `${names.slice(0, 5).join(', ')} and ${grouped(names.length - 5)} more`;
+
+/** `3 of its 12 ways are not in the extract (way/1, way/2, way/3)` */
+function absentWords(absent: readonly string[], all: number): string {
+  const of = all === 1 ? 'Its only way' : `${grouped(absent.length)} of its ${grouped(all)} ways`;
+  return `${of} ${absent.length === 1 ? 'is' : 'are'} not in the extract (${some(absent)})`;
+}
 
 /**
  * Writes the area of a multipolygon or boundary relation: rings from its ways in any order and direction, holes placed
@@ -96,14 +113,17 @@ export function writeRelationArea(
   // Without its shell, the yard of a house would become a house.
   const usable = whole ? rings : rings.filter((ring) => roleOf(ring).some((role) => role !== 'inner'));
   const mark = builder.mark();
-  const { polygons, crossings } = usable.length === 0 ? { polygons: 0, crossings: 0 } : fillRings(usable, builder);
+  const { polygons, crossings } =
+    usable.length === 0 ? { polygons: 0, crossings: 0 } : fillRings(usable, builder);
   if (polygons === 0) builder.back(mark);
   const kept =
-    polygons > 0 ? `${counted(usable.length, 'ring that closes was', 'rings that close were')} kept` : 'it was left out';
+    polygons > 0
+      ? `${counted(usable.length, 'ring that closes was', 'rings that close were')} kept`
+      : 'it was left out';
   if (absent.length > 0 || missing > 0) {
     const what =
       absent.length > 0
-        ? `${grouped(absent.length)} of ${counted(members.length, 'way is', 'ways are')} not in the extract (${some(absent)})`
+        ? absentWords(absent, members.length)
         : `${counted(missing, 'node of its ways is', 'nodes of its ways are')} not in the extract`;
     troubles.add('relation-incomplete', 'error', name, `${what}; ${kept}.`, openPlace(open));
   } else if (open.length > 0) {
@@ -148,7 +168,8 @@ function checkRoles(
     const lies = depths[r] % 2 === 0 ? 'outer' : 'inner';
     for (const chain of new Set(ring.chains)) {
       const { id, role } = members[of[chain]];
-      if ((role === 'outer' || role === 'inner') && role !== lies) wrong.push(`${objectName(1, id)} as ${role}`);
+      if ((role === 'outer' || role === 'inner') && role !== lies)
+        wrong.push(`${objectName(1, id)} as ${role}`);
     }
   });
   if (wrong.length > 0)
@@ -175,7 +196,7 @@ export function writeRelationLine(
       'relation-incomplete',
       'warning',
       objectName(2, id),
-      `${grouped(absent.length)} of ${counted(members.length, 'way is', 'ways are')} not in the extract (${some(absent)}); the others were kept.`,
+      `${absentWords(absent, members.length)}; the others were kept.`,
     );
   if (chains.length === 0) return 0;
   const paths = pathsOf(chains);

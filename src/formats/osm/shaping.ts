@@ -14,12 +14,7 @@ export interface Shape {
  * Writes a way as a line: stretches of known nodes, never across a gap; nodes that repeat the one before are passed
  * over. Nothing is written when no stretch of two vertices is left.
  */
-export function writeLine(
-  xy: Float64Array,
-  from: number,
-  end: number,
-  builder: GeometryBuilder,
-): Shape {
+export function writeLine(xy: Float64Array, from: number, end: number, builder: GeometryBuilder): Shape {
   const mark = builder.mark();
   builder.feature(Kind.LineString);
   let missing = 0;
@@ -56,12 +51,7 @@ export function writeLine(
 }
 
 /** Writes a closed way as an area, counter-clockwise. Nothing is written when a node is missing or no area is left. */
-export function writeArea(
-  xy: Float64Array,
-  from: number,
-  end: number,
-  builder: GeometryBuilder,
-): Shape {
+export function writeArea(xy: Float64Array, from: number, end: number, builder: GeometryBuilder): Shape {
   let missing = 0;
   for (let k = from; k < end; k++) if (Number.isNaN(xy[2 * k])) missing++;
   if (missing > 0) return { vertices: 0, missing };

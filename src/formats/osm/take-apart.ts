@@ -90,7 +90,11 @@ export function chosenClasses(scheme: ClassScheme, names: readonly string[] | un
 }
 
 /** A scheme of one rule, tried on the fly. */
-export function schemeOfRule(where: string, name = 'found', shapes = shapeNames as readonly (typeof shapeNames)[number][]): ClassScheme {
+export function schemeOfRule(
+  where: string,
+  name = 'found',
+  shapes = shapeNames as readonly (typeof shapeNames)[number][],
+): ClassScheme {
   const title = name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase());
   return {
     title: where,
@@ -185,7 +189,10 @@ class ClassRouter implements Router<Place[]> {
       const key = tags.tags[k];
       if (this.keyOf[key] === -2) this.keyOf[key] = this.keyNumber.get(tags.texts.text(key)) ?? -1;
       if (this.keyOf[key] < 0) continue;
-      known = read++ === 0 ? 9 * (key * 4194304 + tags.tags[k + 1]) + (known as number) : `${known} ${key} ${tags.tags[k + 1]}`;
+      known =
+        read++ === 0
+          ? 9 * (key * 4194304 + tags.tags[k + 1]) + (known as number)
+          : `${known} ${key} ${tags.tags[k + 1]}`;
     }
     let decision = this.decided.get(known);
     if (decision === undefined) {
@@ -229,7 +236,8 @@ class ClassRouter implements Router<Place[]> {
   }
 
   finish(): void {
-    for (const { target, store } of this.layers) for (const batch of target.maker.take(true)) store.add(batch);
+    for (const { target, store } of this.layers)
+      for (const batch of target.maker.take(true)) store.add(batch);
   }
 
   classCounts(): ClassCount[] {
@@ -262,7 +270,9 @@ export async function takeApart(
   const layers = router.layers
     .filter(({ store }) => store.count > 0)
     .map(({ name, title, target, store }): Layer => {
-      const kinds = kindNames.filter((_, k): boolean => k > 0 && (target.kinds & (1 << k)) !== 0) as KindName[];
+      const kinds = kindNames.filter(
+        (_, k): boolean => k > 0 && (target.kinds & (1 << k)) !== 0,
+      ) as KindName[];
       const own: Finding[] =
         target.unread === 0
           ? []
@@ -310,12 +320,15 @@ function accountOf(name: string, counts: AssemblyCounts, router: ClassRouter, bo
     [counts.broken, 'that could not be assembled'],
     ...(box === undefined ? [] : ([[counts.outside, 'outside the box']] as [number, string][])),
   ];
-  account.sentence = `Take apart: ${grouped(objects)} objects in (${counted(counts.nodes, 'node', 'nodes')}, ${counted(counts.ways, 'way', 'ways')}, ${counted(counts.relations, 'relation', 'relations')}); ${counted(counts.points, 'point', 'points')}, ${counted(counts.lines, 'line', 'lines')} and ${counted(counts.areas, 'area', 'areas')} out; ${rest
-    .filter(([count]) => count > 0)
-    .map(([count, words]) => `${grouped(count)} ${words}`)
-    .join(', ')}.`.replace(/; \.$/, '.');
+  account.sentence =
+    `Take apart: ${grouped(objects)} objects in (${counted(counts.nodes, 'node', 'nodes')}, ${counted(counts.ways, 'way', 'ways')}, ${counted(counts.relations, 'relation', 'relations')}); ${counted(counts.points, 'point', 'points')}, ${counted(counts.lines, 'line', 'lines')} and ${counted(counts.areas, 'area', 'areas')} out; ${rest
+      .filter(([count]) => count > 0)
+      .map(([count, words]) => `${grouped(count)} ${words}`)
+      .join(', ')}.`.replace(/; \.$/, '.');
   if (router.several > 0)
-    account.notes.push(`${counted(router.several, 'object is', 'objects are')} of more than one class, and stand in each of them.`);
+    account.notes.push(
+      `${counted(router.several, 'object is', 'objects are')} of more than one class, and stand in each of them.`,
+    );
   account.closed = true;
   return account;
 }

@@ -1,4 +1,10 @@
-import { type ColumnKind, fieldTypeOf, type SchemeColumn, tagValue, unitOf } from '../../core/class-scheme/scheme.ts';
+import {
+  type ColumnKind,
+  fieldTypeOf,
+  type SchemeColumn,
+  tagValue,
+  unitOf,
+} from '../../core/class-scheme/scheme.ts';
 import { Kind } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { innerPoint } from '../../core/geometry/inner-point.ts';
@@ -41,7 +47,9 @@ export class FeatureTarget {
       ({ name, kind, title, tag }): Field => ({
         name,
         type: fieldTypeOf[kind],
-        title: title ?? (name === tag ? undefined : name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase())),
+        title:
+          title ??
+          (name === tag ? undefined : name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase())),
         unit: unitOf[kind],
         code: tag === name ? undefined : tag,
       }),
@@ -95,7 +103,8 @@ export class FeatureTarget {
       if (own === undefined) continue;
       const value = tags.tags[tags.from + 2 * k + 1];
       let told = true;
-      for (const c of own) told = this.putTag(columns[first + c], options.columns[c].kind, tags.texts, value) && told;
+      for (const c of own)
+        told = this.putTag(columns[first + c], options.columns[c].kind, tags.texts, value) && told;
       if (told) {
         without[k] = 1;
         left--;

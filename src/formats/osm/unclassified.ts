@@ -54,11 +54,16 @@ export class UnclassifiedTags {
         key,
         value,
         count,
-        kinds: Object.fromEntries(objectKinds.map((kind, k) => [kind, kinds[k]])) as Record<ObjectKind, number>,
+        kinds: Object.fromEntries(objectKinds.map((kind, k) => [kind, kinds[k]])) as Record<
+          ObjectKind,
+          number
+        >,
       });
     };
     for (const [key, { values, rest }] of this.keys) {
-      const total = [0, 1, 2].map((k) => rest[k] + [...values.values()].reduce((sum, kinds) => sum + kinds[k], 0));
+      const total = [0, 1, 2].map(
+        (k) => rest[k] + [...values.values()].reduce((sum, kinds) => sum + kinds[k], 0),
+      );
       // A key whose values are nearly all different says more without them.
       if (values.size > 20 && values.size > (total[0] + total[1] + total[2]) / 2) {
         put(key, '', total);

@@ -4,13 +4,7 @@ import type { ByteSource } from '../byte-source.ts';
 import { rootElement, xmlEncoding } from '../xml/encoding.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { changeRefused, historyRefused } from './blobs.ts';
-import type {
-  ExtractHeader,
-  MapExtract,
-  ObjectInfo,
-  PrimitiveBlock,
-  WantedKinds,
-} from './primitives.ts';
+import type { ExtractHeader, MapExtract, ObjectInfo, PrimitiveBlock, WantedKinds } from './primitives.ts';
 import { KeptTexts } from './tag-list.ts';
 
 /** Objects in one block. */
@@ -80,10 +74,14 @@ class BlockMaker implements XmlHandler {
     if (a.visible === 'false') throw historyRefused(this.name);
     const id = Number(a.id);
     if (a.id === undefined || !Number.isSafeInteger(id)) {
-      throw new IsomericError('osm-damaged', `An object has the id “${a.id ?? ''}”, which is no whole number.`, {
-        place: { file: this.name },
-        advice: 'The file is damaged: get it again.',
-      });
+      throw new IsomericError(
+        'osm-damaged',
+        `An object has the id “${a.id ?? ''}”, which is no whole number.`,
+        {
+          place: { file: this.name },
+          advice: 'The file is damaged: get it again.',
+        },
+      );
     }
     if (id === this.lastId && kind === this.lastKind) throw historyRefused(this.name);
     this.lastId = id;

@@ -37,10 +37,14 @@ export function readSettings<T>(
   const [mistake] = document.errors;
   if (mistake !== undefined) {
     const { line, col } = lines.linePos(mistake.pos[0]);
-    throw new IsomericError(`${what}-syntax`, `The text is not YAML: ${mistake.message.replace(/\.$/, '')}.`, {
-      place: { file, line, column: col },
-      blame: 'usage',
-    });
+    throw new IsomericError(
+      `${what}-syntax`,
+      `The text is not YAML: ${mistake.message.replace(/\.$/, '')}.`,
+      {
+        place: { file, line, column: col },
+        blame: 'usage',
+      },
+    );
   }
   const place: Placer = (path, key) => {
     const offset = offsetOf(document.contents as Node | null, path, key);
@@ -53,7 +57,10 @@ export function readSettings<T>(
   return { value: result.data, place };
 }
 
-export type Placer = (path: readonly PropertyKey[], key?: string) => { file: string; line: number; column: number };
+export type Placer = (
+  path: readonly PropertyKey[],
+  key?: string,
+) => { file: string; line: number; column: number };
 
 /** Character at which the value at a path begins (or the key of that name in the map there). */
 function offsetOf(root: Node | null, path: readonly PropertyKey[], key?: string): number {

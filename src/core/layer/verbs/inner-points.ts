@@ -7,7 +7,9 @@ import { applyVerb } from './verb.ts';
 
 /** Puts a point inside each area in place of it; points and lines stay as they are. */
 export function innerPoints(layer: Layer): Layer {
-  const kinds = layer.kinds?.map((kind): KindName => (kind === 'Polygon' || kind === 'MultiPolygon' ? 'Point' : kind));
+  const kinds = layer.kinds?.map(
+    (kind): KindName => (kind === 'Polygon' || kind === 'MultiPolygon' ? 'Point' : kind),
+  );
   return applyVerb('Inner points', layer, {
     kinds: kinds === undefined ? undefined : [...new Set(kinds)],
     count: layer.count,

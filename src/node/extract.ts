@@ -1,0 +1,12 @@
+import { placed } from '../core/errors.ts';
+import { openExtract } from '../formats/osm/open-extract.ts';
+import type { MapExtract } from '../formats/osm/primitives.ts';
+import { remoteSource } from '../sources/files/remote.ts';
+import { fileSource } from './bytes.ts';
+import { nodeCapabilities } from './capabilities.ts';
+
+/** Opens a map extract from a file or an address. */
+export async function openExtractFile(path: string, name = path): Promise<MapExtract> {
+  const source = /^https?:\/\//i.test(path) ? await remoteSource(path) : await fileSource(path, name);
+  return placed({ file: name }, () => openExtract(source, nodeCapabilities.inflate));
+}
