@@ -2,14 +2,15 @@ import { IsomericError } from '../../core/errors.ts';
 import { Growing } from '../../core/growing.ts';
 import { historyRefused } from './blobs.ts';
 import { BlockTexts } from './block-texts.ts';
-import type {
-  NodeBlock,
-  ObjectInfo,
-  Positions,
-  PrimitiveBlock,
-  RelationBlock,
-  WantedKinds,
-  WayBlock,
+import {
+  type NodeBlock,
+  type ObjectInfo,
+  onceEach,
+  type Positions,
+  type PrimitiveBlock,
+  type RelationBlock,
+  type WantedKinds,
+  type WayBlock,
 } from './primitives.ts';
 import { MessageReader } from './protobuf.ts';
 
@@ -193,16 +194,7 @@ function denseNodes(dense: MessageReader, frame: Frame): NodeBlock {
     tags,
     texts: frame.texts,
     ...positionsOf(lon, lat, frame),
-    info: once((editors) => denseInfo(info, n, frame, editors)),
-  };
-}
-
-/** Works something out once for each of the two ways of asking. */
-function once(make: (editors: boolean) => ObjectInfo): (editors: boolean) => ObjectInfo {
-  const made: (ObjectInfo | undefined)[] = [];
-  return (editors) => {
-    made[Number(editors)] ??= make(editors);
-    return made[Number(editors)]!;
+    info: onceEach((editors) => denseInfo(info, n, frame, editors)),
   };
 }
 
@@ -355,7 +347,7 @@ class Common {
       tagStart: this.tagStart,
       tags: this.tags,
       texts: this.frame.texts,
-      info: once(() => plainInfo(this.infos, this.reader, this.frame)),
+      info: onceEach(() => plainInfo(this.infos, this.reader, this.frame)),
     };
   }
 }

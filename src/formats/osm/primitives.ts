@@ -102,3 +102,12 @@ export interface MapExtract {
 export function objectName(kind: number, id: number): string {
   return `${objectKinds[kind]}/${id}`;
 }
+
+/** Works something out once for each of the two ways of asking. */
+export function onceEach(make: (editors: boolean) => ObjectInfo): (editors: boolean) => ObjectInfo {
+  const made: (ObjectInfo | undefined)[] = [];
+  return (editors) => {
+    made[Number(editors)] ??= make(editors);
+    return made[Number(editors)]!;
+  };
+}

@@ -4,7 +4,14 @@ import type { ByteSource } from '../byte-source.ts';
 import { rootElement, xmlEncoding } from '../xml/encoding.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { changeRefused, historyRefused } from './blobs.ts';
-import type { ExtractHeader, MapExtract, ObjectInfo, PrimitiveBlock, WantedKinds } from './primitives.ts';
+import {
+  type ExtractHeader,
+  type MapExtract,
+  type ObjectInfo,
+  onceEach,
+  type PrimitiveBlock,
+  type WantedKinds,
+} from './primitives.ts';
 import { KeptTexts } from './tag-list.ts';
 
 /** Objects in one block. */
@@ -140,7 +147,7 @@ class BlockMaker implements XmlHandler {
       tagStart: this.tagStart.copy(),
       tags: this.tags.copy(),
       texts: this.texts,
-      info: () => infoOf(infos),
+      info: onceEach(() => infoOf(infos)),
     };
     const block: PrimitiveBlock =
       this.kind === 0
