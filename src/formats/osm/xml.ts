@@ -28,6 +28,7 @@ function nanodegrees(text: string | undefined, most: number): number {
 class BlockMaker implements XmlHandler {
   private readonly name: string;
   private readonly wanted: readonly boolean[];
+  readonly textless = true;
   readonly ready: PrimitiveBlock[] = [];
   readonly header: ExtractHeader = { sorted: false };
   private kind = -1;
@@ -43,7 +44,9 @@ class BlockMaker implements XmlHandler {
   private refs = new Growing(new Float64Array(blockLimit));
   private memberKind = new Growing(new Uint8Array(256));
   private memberRole = new Growing(new Uint32Array(256));
-  private infos: [version: string, time: string, changeset: string, uid: string, user: number][] = [];
+  /** What tells of the making, of objects with tags: the others become no features. */
+  private infos: (Attributes | null)[] = [];
+  private made: Attributes = {};
   private lastId = Number.NaN;
   private lastKind = -1;
 
@@ -105,13 +108,7 @@ class BlockMaker implements XmlHandler {
       this.lon.push(nanodegrees(a.lon, 360));
       this.lat.push(nanodegrees(a.lat, 90));
     }
-    this.infos.push([
-      a.version ?? '',
-      a.timestamp ?? '',
-      a.changeset ?? '',
-      a.uid ?? '',
-      a.user === undefined ? 0 : this.texts.number(a.user),
-    ]);
+    this.made = a;
   }
 
   private child(name: string, a: Attributes): void {
@@ -132,6 +129,9 @@ class BlockMaker implements XmlHandler {
     if (name !== undefined) {
       if (!this.inside || kindOfElement[name] !== this.kind) return;
       this.inside = false;
+      const tagged = this.tags.length > this.tagStart.at(this.tagStart.length - 1);
+      this.infos.push(tagged ? this.made : null);
+      if (tagged && this.made.user !== undefined) this.texts.number(this.made.user);
       this.tagStart.push(this.tags.length);
       this.itemStart.push(this.refs.length);
       return;
@@ -140,14 +140,14 @@ class BlockMaker implements XmlHandler {
   }
 
   private block(): PrimitiveBlock {
-    const { infos } = this;
+    const { infos, texts } = this;
     const common = {
       length: this.ids.length,
       ids: this.ids.copy(),
       tagStart: this.tagStart.copy(),
       tags: this.tags.copy(),
       texts: this.texts,
-      info: onceEach(() => infoOf(infos)),
+      info: onceEach(() => infoOf(infos, texts)),
     };
     const block: PrimitiveBlock =
       this.kind === 0
@@ -172,15 +172,24 @@ class BlockMaker implements XmlHandler {
   }
 }
 
-function infoOf(infos: readonly [string, string, string, string, number][]): ObjectInfo {
-  const numbers = (k: 0 | 2 | 3) => Float64Array.from(infos, (info) => Number(info[k]) || 0);
-  return {
-    version: Int32Array.from(numbers(0)),
-    time: Float64Array.from(infos, ([, time]) => (time === '' ? Number.NaN : Date.parse(time))),
-    changeset: numbers(2),
-    editorId: numbers(3),
-    editor: Uint32Array.from(infos, (info) => info[4]),
+function infoOf(infos: readonly (Attributes | null)[], texts: KeptTexts): ObjectInfo {
+  const n = infos.length;
+  const info: ObjectInfo = {
+    version: new Int32Array(n),
+    time: new Float64Array(n).fill(Number.NaN),
+    changeset: new Float64Array(n),
+    editorId: new Float64Array(n),
+    editor: new Uint32Array(n),
   };
+  infos.forEach((a, i) => {
+    if (a === null) return;
+    info.version[i] = Number(a.version) || 0;
+    if (a.timestamp !== undefined) info.time[i] = Date.parse(a.timestamp);
+    info.changeset[i] = Number(a.changeset) || 0;
+    info.editorId[i] = Number(a.uid) || 0;
+    if (a.user !== undefined) info.editor[i] = texts.number(a.user);
+  });
+  return info;
 }
 
 /** What the bytes of a document say of its order, without parsing. */

@@ -12,6 +12,8 @@ export type Attributes = Readonly<Record<string, string>>;
 /** What a format does with the elements of a document, in their order. Names come without their prefix. */
 export interface XmlHandler {
   open(name: string, attributes: Attributes, whole: string): void;
+  /** Says that the document's texts are not wanted: then `text` below is always blank, and reading costs less. */
+  readonly textless?: boolean;
   /** `text`: the character data that stood directly in the element, in one piece. */
   close(name: string, text: string): void;
 }
@@ -63,18 +65,22 @@ export async function* readXml<T>(
     if (/undefined entity/.test(words)) onEntity();
     else fail(`The XML is not well-formed: ${words}.`);
   });
+  let depth = 0;
+  const wantsText = handler.textless !== true;
   parser.on('opentag', (tag) => {
-    if (texts.length >= deepest) fail(`Elements are nested more than ${deepest} deep.`);
-    texts.push('');
+    if (depth++ >= deepest) fail(`Elements are nested more than ${deepest} deep.`);
+    if (wantsText) texts.push('');
     handler.open(local(tag.name), tag.attributes as Attributes, tag.name);
   });
-  parser.on('text', (text) => {
-    if (texts.length > 0) texts[texts.length - 1] += text;
-  });
-  parser.on('cdata', (text) => {
-    if (texts.length > 0) texts[texts.length - 1] += text;
-  });
+  if (wantsText) {
+    const add = (text: string) => {
+      if (texts.length > 0) texts[texts.length - 1] += text;
+    };
+    parser.on('text', add);
+    parser.on('cdata', add);
+  }
   parser.on('closetag', (tag) => {
+    depth--;
     handler.close(local(tag.name), texts.pop() ?? '');
   });
   const encoding = xmlEncoding(await source.bytes(0, 256));
