@@ -6,6 +6,8 @@ import { IsomericError } from '../core/errors.ts';
 import type { Store } from '../sources/store.ts';
 import { type Machine, type Reporter, silentReporter } from '../study/machine.ts';
 import { fileSource } from './bytes.ts';
+import { nodeCapabilities } from './capabilities.ts';
+import { openExtractFile } from './extract.ts';
 import { openPath } from './open.ts';
 import { pngFromSvg } from './png.ts';
 import { saverFor, writeChunks } from './save.ts';
@@ -60,6 +62,8 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
   return {
     store: folderStore(folder),
     open: (path, reading) => openPath(inside(folder, path), { root: resolve(folder), ...reading }),
+    extract: (path) => openExtractFile(inside(folder, path), path),
+    scratch: nodeCapabilities.scratch,
     save: (tables, path, now) => saverFor(path).save(tables, inside(folder, path), now),
     writeBytes: async (path, bytes) => {
       await writeChunks(inside(folder, path), [bytes]);

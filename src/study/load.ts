@@ -35,6 +35,8 @@ function checkNames(study: Study, place: Placer): void {
     steps.forEach((step, k) => {
       if (step.join !== undefined)
         unknown('gathered table', step.join, gathered, ['prepare', name, k, 'join']);
+      if (step.tally !== undefined)
+        unknown('gathered layer', step.tally, gathered, ['prepare', name, k, 'tally']);
       if (step.units !== undefined)
         unknown('gathered layer', step.units, gathered, ['prepare', name, k, 'units']);
     });

@@ -3,6 +3,8 @@ import type { Finding } from '../core/findings.ts';
 import type { Table } from '../core/layer/layer.ts';
 import type { Mark } from '../core/table/marks.ts';
 import type { Opened } from '../formats/contents.ts';
+import type { MapExtract } from '../formats/osm/primitives.ts';
+import type { Scratch } from '../formats/writing/target.ts';
 import type { Store } from '../sources/store.ts';
 
 /** Told what happens, as it happens; the command line prints it, tests collect it. */
@@ -27,6 +29,10 @@ export interface Machine {
   /** Opens a file of the study folder. */
   open(path: string, reading?: Reading): Promise<Opened[]>;
   /** Saves layers into a file of the study folder, by its ending. */
+  /** Opens a map extract of the study folder. */
+  extract(path: string): Promise<MapExtract>;
+  /** Room outside memory for what is put aside. */
+  scratch?: () => Scratch;
   save(tables: readonly Table[], path: string, now: string): Promise<Account[]>;
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;
   /** SVG → PNG at the given width in pixels. */

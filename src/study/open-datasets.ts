@@ -13,6 +13,7 @@ import { recogniseRows, rowFindings } from '../core/table/row-kinds.ts';
 import { ending } from '../formats/names.ts';
 import type { GatheredFiles } from './gather.ts';
 import { type Machine, readText } from './machine.ts';
+import { openClass } from './map-features.ts';
 import type { Study } from './schema.ts';
 
 /** A CRS as a study names it: a code, a name, WKT, or a file in the study folder. */
@@ -60,6 +61,8 @@ async function openAnew(
 ): Promise<Layer | Table> {
   const dataset = study.gather[name];
   const paths = files.get(name)!;
+  if (dataset.class !== undefined)
+    return withFilters({ ...(await openClass(name, study, files, machine)), name }, dataset, name, machine);
   const parts: (Layer | Table)[] = [];
   const reading = {
     marks: Object.entries(dataset.marks ?? {}).map(([text, reason]) => ({ text, reason })),
@@ -107,6 +110,17 @@ async function openAnew(
     table = assignCrs(table, crs);
   }
   if (!isLayer(table)) table = await withChosenRows(table, dataset, machine);
+  return withFilters(table, dataset, name, machine);
+}
+
+/** The rows and columns that are wanted; what was found out while opening is told. */
+function withFilters(
+  source: Layer | Table,
+  dataset: Study['gather'][string],
+  name: string,
+  machine: Machine,
+): Layer | Table {
+  let table = source;
   if (dataset.where !== undefined) table = filterRows(table, dataset.where);
   if (dataset.variables !== undefined) {
     const { columns, notes } = chooseVariables(table, dataset.variables);

@@ -5,12 +5,14 @@ import { clip } from '../core/layer/verbs/clip.ts';
 import { computeFields } from '../core/layer/verbs/compute.ts';
 import { filterRows } from '../core/layer/verbs/filter.ts';
 import { groupRows } from '../core/layer/verbs/group.ts';
+import { innerPoints } from '../core/layer/verbs/inner-points.ts';
 import { join, parseOn } from '../core/layer/verbs/join.ts';
 import { lengthen } from '../core/layer/verbs/lengthen.ts';
 import { withReasonColumns } from '../core/layer/verbs/reasons.ts';
 import { reproject } from '../core/layer/verbs/reproject.ts';
 import { onlyUnits } from '../core/layer/verbs/rows.ts';
 import { selectColumns } from '../core/layer/verbs/select.ts';
+import { tally } from '../core/layer/verbs/tally.ts';
 import { widen } from '../core/layer/verbs/widen.ts';
 import type { StudyArea } from './area.ts';
 import type { GatheredFiles } from './gather.ts';
@@ -114,14 +116,24 @@ async function applyStep(
     const other = await joined(step.join, study, area, files, machine, under);
     return join(table, other, { on: parseOn(step.on!), columns: step.columns, repair: step.repair });
   }
+  const does = step.clip !== undefined ? 'clipped' : step.points !== undefined ? 'made points' : 'counted in';
   if (!isLayer(table))
-    throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be clipped.`, {
+    throw new IsomericError('geometry-missing', `${table.name} has no geometry, so it cannot be ${does}.`, {
       blame: 'usage',
     });
+  if (step.points !== undefined) return innerPoints(table);
+  if (step.tally !== undefined) {
+    const things = await joined(step.tally, study, area, files, machine, under);
+    if (!isLayer(things))
+      throw new IsomericError('geometry-missing', `${things.name} has no geometry, so it lies in no unit.`, {
+        blame: 'usage',
+      });
+    return tally(table, things, { as: step.as, title: study.titles[step.tally]?.title });
+  }
   return clip(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut' });
 }
 
-/** The table of a join: as it was gathered, or as it is prepared where the study has steps for it. */
+/** The other table of a step: as it was gathered, or as it is prepared where the study has steps for it. */
 async function joined(
   name: string,
   study: Study,

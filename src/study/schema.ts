@@ -67,6 +67,15 @@ const dataset = z
       .optional()
       .describe('File of a source, or a path in the study folder when there is no source.'),
     layer: text.optional().describe('Layer within the file or archive.'),
+    class: name.optional().describe('Class of map features of an extract, as “isomeric scheme” lists them.'),
+    scheme: text
+      .optional()
+      .describe('Class scheme in the study folder; the one that comes with Isomeric when left out.'),
+    geometry: z
+      .enum(['points', 'lines', 'areas'])
+      .optional()
+      .describe('Which features of the class, where it has several geometries.'),
+    tags: z.array(text).min(1).optional().describe('Tags of map features that become columns.'),
     vintage: z
       .union([text, z.number()])
       .transform(String)
@@ -102,6 +111,12 @@ const dataset = z
   .refine(
     (value) => value.from !== undefined || value.file !== undefined,
     'say where it comes from: “from:” a source, or “file:” in the study folder',
+  )
+  .refine(
+    (value) =>
+      value.class !== undefined ||
+      (value.scheme === undefined && value.geometry === undefined && value.tags === undefined),
+    'scheme, geometry and tags go with “class:”',
   );
 
 const step = z
@@ -149,6 +164,13 @@ const step = z
       })
       .optional()
       .describe('Wide to long.'),
+    tally: name
+      .optional()
+      .describe(
+        'Name of a gathered layer whose features are counted and measured within each area; as prepared, where it has steps.',
+      ),
+    as: name.optional().describe('With tally: what the new fields begin with.'),
+    points: z.enum(['inside areas']).optional().describe('A point inside each area in place of it.'),
     clip: z.enum(['area']).optional().describe('Cut to the study area.'),
     keep: z.enum(['whole']).optional().describe('With clip: keep whole what reaches across the border.'),
     select: z.array(text).min(1).optional().describe('Keep only these columns, in this order.'),
@@ -165,8 +187,10 @@ const step = z
         value.group,
         value.widen,
         value.lengthen,
+        value.tally,
+        value.points,
       ].filter((each) => each !== undefined).length === 1,
-    'a step is exactly one of where, compute, join, clip, select, units, group, widen, lengthen',
+    'a step is exactly one of where, compute, join, clip, select, units, group, widen, lengthen, tally, points',
   )
   .refine(
     (value) => (value.join === undefined && value.units === undefined) === (value.on === undefined),

@@ -40,8 +40,10 @@ export function fileOffice(options: FileOfficeOptions): FastifyInstance {
       ? 'text/csv'
       : path.endsWith('.zip')
         ? 'application/zip'
-        : 'application/json';
-    return reply.type(type).send(type === 'application/zip' ? content : content.toString('utf8'));
+        : /\.(pbf|tif)$/.test(path)
+          ? 'application/octet-stream'
+          : 'application/json';
+    return reply.type(type).send(/^text|json/.test(type) ? content.toString('utf8') : content);
   });
   return server;
 }

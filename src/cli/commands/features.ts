@@ -185,7 +185,9 @@ async function showClasses(extract: MapExtract, options: FeaturesOptions, output
   );
   const findings = [
     ...taken.findings.map((finding) => ({ ...finding, layer: finding.layer ?? basename(extract.name) })),
-    ...layers.flatMap((layer) => layer.findings),
+    ...layers.flatMap((layer) =>
+      layer.findings.map((finding) => ({ ...finding, layer: finding.layer ?? layer.name })),
+    ),
   ];
   if (output.json) {
     const { classCounts, unclassified, unclassifiedObjects, several } = taken;

@@ -280,7 +280,6 @@ export async function takeApart(
               {
                 code: 'tag-value-unread',
                 severity: 'note',
-                layer: name,
                 words: `${counted(target.unread, 'value of a tag is', 'values of tags are')} no number of the kind that its column holds; they stay among the other tags.`,
               },
             ];

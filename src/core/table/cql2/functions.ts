@@ -153,6 +153,25 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
       }),
   },
   {
+    name: 'tag',
+    takes: ['text'],
+    gives: 'text',
+    use: "tag('key')",
+    words: 'value of a tag that has no column of its own, from the field “tags” of map features',
+    make: ([arg], about) => {
+      const c = requireField(about.schema, 'tags', about.of);
+      return node('text', (batch) => {
+        const key = arg.bind(batch);
+        const column = batch.columns[c];
+        return (i) => {
+          const [wanted, text] = [key(i), column.text(i)];
+          if (wanted === null || text === null) return null;
+          return tagIn(text, String(wanted));
+        };
+      });
+    },
+  },
+  {
     name: 'cv',
     takes: ['number'],
     gives: 'number',
@@ -213,6 +232,17 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
     },
   },
 ];
+
+/** A member of a JSON object whose values are texts; blank where it has none, or where the text is no such object. */
+function tagIn(json: string, key: string): string | null {
+  try {
+    const tags = JSON.parse(json) as Record<string, unknown> | null;
+    const value = tags !== null && typeof tags === 'object' && Object.hasOwn(tags, key) ? tags[key] : null;
+    return typeof value === 'string' ? value : null;
+  } catch {
+    return null;
+  }
+}
 
 function numberOf(text: string): number | null {
   const bytes = new TextEncoder().encode(text);

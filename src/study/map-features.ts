@@ -1,0 +1,131 @@
+import { counted } from '../core/account.ts';
+import { IsomericError, placed } from '../core/errors.ts';
+import type { Layer } from '../core/layer/layer.ts';
+import { loadScheme, thematicScheme } from '../formats/class-scheme/load.ts';
+import { type TakenApart, takeApart } from '../formats/osm/take-apart.ts';
+import type { GatheredFiles } from './gather.ts';
+import { type Machine, readText } from './machine.ts';
+import type { Study } from './schema.ts';
+
+/** Extracts that were taken apart for one gathering: all classes that the study wants of one come out together. */
+const takenApart = new WeakMap<GatheredFiles, Map<string, Promise<TakenApart>>>();
+
+const extractOf = (name: string, study: Study, files: GatheredFiles) =>
+  `${files.get(name)!.join(' ')}\n${study.gather[name].scheme ?? ''}`;
+
+/** The features of one class of an extract. */
+export async function openClass(
+  name: string,
+  study: Study,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<Layer> {
+  const dataset = study.gather[name];
+  let all = takenApart.get(files);
+  if (all === undefined) {
+    all = new Map();
+    takenApart.set(files, all);
+  }
+  // What is gathered by now: the layer of the study area comes before the others.
+  const extract = extractOf(name, study, files);
+  const together = Object.keys(study.gather).filter(
+    (other) =>
+      study.gather[other].class !== undefined &&
+      files.has(other) &&
+      extractOf(other, study, files) === extract,
+  );
+  const key = `${extract}\n${together.join(' ')}`;
+  let taken = all.get(key);
+  if (taken === undefined) {
+    taken = takeFor(name, together, study, files, machine);
+    all.set(key, taken);
+  }
+  const wanted = dataset.class!;
+  const { layers } = await taken;
+  const own = layers.filter((layer) =>
+    [wanted, `${wanted}_points`, `${wanted}_lines`, `${wanted}_areas`].includes(layer.name),
+  );
+  const ofShape =
+    dataset.geometry === undefined
+      ? own
+      : own.filter(({ kinds }) => kinds?.some((kind) => shapeOf(kind) === dataset.geometry));
+  if (ofShape.length === 1) return ofShape[0];
+  const file = files.get(name)!.join(', ');
+  if (ofShape.length === 0) {
+    throw new IsomericError(
+      'nothing-found',
+      `There is no feature of class ${wanted}${dataset.geometry === undefined ? '' : ` with ${dataset.geometry}`} in it.`,
+      { place: { file }, advice: `See what it holds with “isomeric features ${file}”.` },
+    );
+  }
+  throw new IsomericError('layer-unclear', `${wanted} has ${own.map((layer) => layer.name).join(' and ')}.`, {
+    place: { file },
+    advice: `Say which with “geometry: points, lines or areas” under gather → ${name}.`,
+    blame: 'usage',
+  });
+}
+
+function shapeOf(kind: string): 'points' | 'lines' | 'areas' {
+  return /Point/.test(kind) ? 'points' : /Line/.test(kind) ? 'lines' : 'areas';
+}
+
+/** Takes the extract apart for every dataset that is a class of it. */
+async function takeFor(
+  name: string,
+  together: readonly string[],
+  study: Study,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<TakenApart> {
+  const paths = files.get(name)!;
+  const { scheme: schemePath } = study.gather[name];
+  if (paths.length > 1)
+    throw new IsomericError(
+      'layer-unclear',
+      `${name} is made of ${paths.length} files, and an extract is one.`,
+      {
+        blame: 'usage',
+      },
+    );
+  const scheme =
+    schemePath === undefined
+      ? thematicScheme()
+      : loadScheme(await schemeText(schemePath, machine), schemePath);
+  const [path] = paths;
+  const tags = new Set(together.flatMap((each) => study.gather[each].tags ?? []));
+  const taken = await placed({ file: path }, async () =>
+    takeApart(await machine.extract(path), scheme, {
+      classes: [...new Set(together.map((each) => study.gather[each].class!))],
+      tags: [...tags].map((tag) => ({ name: tag.replace(/[^\p{L}\p{N}_]+/gu, '_'), tag, kind: 'text' })),
+      scratch: machine.scratch,
+    }),
+  );
+  const label = path.slice(path.lastIndexOf('/') + 1);
+  machine.reporter.say(taken.account.sentence);
+  for (const note of taken.account.notes) machine.reporter.note(note);
+  const words = together.map((each) => {
+    const own = study.gather[each].class!;
+    return `${each} is its class ${own}, ${features(taken, own)}`;
+  });
+  machine.reporter.note(`${label}: ${words.join('; ')}.`);
+  for (const finding of taken.findings)
+    machine.reporter.finding({ ...finding, layer: finding.layer ?? label });
+  return taken;
+}
+
+function features(taken: TakenApart, name: string): string {
+  const total = taken.classCounts
+    .filter((each) => each.class === name)
+    .reduce((sum, each) => sum + each.count, 0);
+  return counted(total, 'feature', 'features');
+}
+
+async function schemeText(path: string, machine: Machine): Promise<string> {
+  const text = await readText(machine, path);
+  if (text !== null) return text;
+  throw new IsomericError('file-missing', `There is no file ${path} in the study folder.`, {
+    place: { file: path },
+    advice: `Make one with “isomeric scheme --out ${path}”.`,
+    blame: 'usage',
+  });
+}
