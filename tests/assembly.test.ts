@@ -330,6 +330,7 @@ describe('ways', () => {
     await assemble(extract, {
       shapes: [true, true, true],
       route: () => true,
+      wants: () => true,
       take: (_, { geometry }) => kinds.push(['', 'Point', 'LineString', 'Polygon'][geometry.kindOf(0)]),
     });
     expect(kinds).toEqual([kind]);

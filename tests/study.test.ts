@@ -171,7 +171,7 @@ describe('the demo study', () => {
     study.requests.length = 0;
     study.said.length = 0;
     await study.run();
-    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(7);
+    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(8);
     expect(
       study.said
         .filter((line) => line.startsWith('Gather:'))

@@ -34,7 +34,7 @@ beforeAll(async () => {
     if (message.type() === 'error') mistakes.push(message.text());
   });
   await page.goto(`${site.address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
-  await page.getByTestId('state').getByText('6 layers, 3,648 features; 1 table, 37 rows.').waitFor();
+  await page.getByTestId('state').getByText('8 layers, 3,736 features; 1 table, 37 rows.').waitFor();
 }, 120_000);
 
 afterAll(async () => {

@@ -1,4 +1,4 @@
-import { grouped } from '../../core/index.ts';
+import { counted, grouped } from '../../core/index.ts';
 import { tagStatistics, thematicText } from '../../formats/index.ts';
 import { openExtractFile, writeText } from '../../node/index.ts';
 import { printJson, textTable } from '../output.ts';
@@ -100,7 +100,7 @@ export const addScheme: AddCommand = (program) => {
       }
       const rules = classes.reduce((sum, each) => sum + each.rules.length, 0);
       output.line(
-        `Scheme: “${scheme.title}”, ${grouped(classes.length)} classes with ${grouped(rules)} rules.`,
+        `Scheme: “${scheme.title}”, ${counted(classes.length, 'class', 'classes')} with ${counted(rules, 'rule', 'rules')}.`,
       );
       if (options.class !== undefined)
         for (const { rules: own, columns } of classes) {

@@ -30,6 +30,8 @@ export interface Router<P> {
   readonly shapes: readonly boolean[];
   /** Places for an object of this geometry, or null when nobody wants it. Asked once for each object with tags. */
   route(tags: TagList, object: number, shape: ShapeNumber): P | null;
+  /** Would somebody want such an object? Counts nothing. */
+  wants(tags: TagList, object: number, shape: ShapeNumber): boolean;
   /** Takes feature `geometry`'s only one over. The builder is emptied by the taker. */
   take(place: P, feature: Feature): void;
 }
@@ -407,7 +409,7 @@ class Assembly<P> {
   /** An open way that is called a building is hardly a line; whoever asks for areas would miss it without a word. */
   private tellOpen(id: number): void {
     for (const [key, value] of this.tags.pairs()) {
-      if (!onlyAreas.has(key) || value === 'no') continue;
+      if (!onlyAreas.has(key) || value === 'no' || !this.router.wants(this.tags, 1, 2)) continue;
       this.troubles.add(
         'area-open',
         'warning',
@@ -421,9 +423,10 @@ class Assembly<P> {
   private takeRelations(): void {
     for (const { block, i, shape } of this.relations) {
       const id = block.ids[i];
-      const members = shapeMembers(block, i, shape, this.held, this.troubles);
+      const members = shapeMembers(block, i, shape, this.held);
       const own = this.tags.of(block.texts, block.tags).at(block.tagStart[i], block.tagStart[i + 1]);
       let tags = own;
+      let lentBy = -1;
       if (shape === 'area' && !speaksBesideType(own)) {
         const lender = this.lenderOf(members);
         if (lender === null) {
@@ -437,12 +440,7 @@ class Assembly<P> {
           continue;
         }
         tags = this.held.tagsOf(lender, this.tags);
-        this.troubles.add(
-          'tags-on-outer-way',
-          'note',
-          objectName(2, id),
-          `Its tags stand on its outer way ${objectName(1, this.held.id(lender))}, as was usual once; they were taken from there.`,
-        );
+        lentBy = lender;
       }
       const number: ShapeNumber = shape === 'area' ? 2 : 1;
       const place = this.router.route(tags, 2, number);
@@ -450,6 +448,13 @@ class Assembly<P> {
         this.counts.unwanted++;
         continue;
       }
+      if (lentBy >= 0)
+        this.troubles.add(
+          'tags-on-outer-way',
+          'note',
+          objectName(2, id),
+          `Its tags stand on its outer way ${objectName(1, this.held.id(lentBy))}, as was usual once; they were taken from there.`,
+        );
       const write = shape === 'area' ? writeRelationArea : writeRelationLine;
       // The list of tags moves on while members are looked at.
       const { texts, tags: list, from, to } = tags;

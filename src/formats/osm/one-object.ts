@@ -128,6 +128,10 @@ class OnlyOne implements Router<true> {
     return true;
   }
 
+  wants(): boolean {
+    return true;
+  }
+
   take(_: true, feature: Feature): void {
     if (feature.object === this.name.kind && feature.id === this.name.id) this.target.put(feature, null);
   }

@@ -40,6 +40,10 @@ class AllOfShape implements Router<true> {
     return shape === this.shape ? true : null;
   }
 
+  wants(_: unknown, __: number, shape: ShapeNumber): boolean {
+    return shape === this.shape;
+  }
+
   take(_: true, feature: Feature): void {
     this.target.put(feature, null);
     for (const batch of this.target.maker.take()) this.store.add(batch);

@@ -19,6 +19,8 @@ export interface WayMember {
   role: string;
   /** Its number among the held ways; −1 when it is not in the extract. */
   held: number;
+  /** True when it is listed more than once. */
+  twice: boolean;
 }
 
 /** Members of a relation that take part in its shape, each once. */
@@ -27,31 +29,24 @@ export function shapeMembers(
   i: number,
   shape: 'area' | 'line',
   ways: HeldWays,
-  troubles: FoundTroubles | null,
 ): WayMember[] {
   const beside = shape === 'area' ? rolesBesideArea : rolesBesideLine;
   const members: WayMember[] = [];
-  const seen = new Set<number>();
-  let twice = 0;
+  const seen = new Map<number, WayMember>();
   for (let m = block.memberStart[i]; m < block.memberStart[i + 1]; m++) {
     if (block.memberKind[m] !== 1) continue;
     const role = block.texts.text(block.memberRole[m]);
     if (beside.has(role)) continue;
     const id = block.memberId[m];
-    if (shape === 'area' && seen.has(id)) {
-      twice++;
+    const listed = seen.get(id);
+    if (shape === 'area' && listed !== undefined) {
+      listed.twice = true;
       continue;
     }
-    seen.add(id);
-    members.push({ id, role, held: ways.number(id) });
+    const member = { id, role, held: ways.number(id), twice: false };
+    seen.set(id, member);
+    members.push(member);
   }
-  if (twice > 0)
-    troubles?.add(
-      'member-twice',
-      'warning',
-      objectName(2, block.ids[i]),
-      `${counted(twice, 'way is listed', 'ways are listed')} more than once; once was taken.`,
-    );
   return members;
 }
 
@@ -106,6 +101,14 @@ export function writeRelationArea(
 ): number {
   const name = objectName(2, id);
   const absent = members.filter((member) => member.held < 0).map((member) => objectName(1, member.id));
+  const twice = members.filter((member) => member.twice).length;
+  if (twice > 0)
+    troubles.add(
+      'member-twice',
+      'warning',
+      name,
+      `${counted(twice, 'way is', 'ways are')} listed more than once; once was taken.`,
+    );
   const { chains, of, missing } = chainsOf(members, ways);
   const { rings, open } = joinRings(chains);
   const whole = absent.length === 0 && open.length === 0;

@@ -180,7 +180,7 @@ class ClassRouter implements Router<Place[]> {
     this.decided = new Map();
   }
 
-  route(tags: TagList, object: number, shape: ShapeNumber): Place[] | null {
+  private decision(tags: TagList, object: number, shape: ShapeNumber): Decision {
     if (tags.texts !== this.texts || this.keyOf.length < tags.texts.count) this.begin(tags.texts);
     // What rules decide depends on the tags that they read, on kind and shape alone.
     let known: number | string = 3 * shape + object;
@@ -199,10 +199,18 @@ class ClassRouter implements Router<Place[]> {
       decision = this.decide(tags, object, shape);
       this.decided.set(known, decision);
     }
-    const { places } = decision;
+    return decision;
+  }
+
+  wants(tags: TagList, object: number, shape: ShapeNumber): boolean {
+    return this.decision(tags, object, shape).places !== null;
+  }
+
+  route(tags: TagList, object: number, shape: ShapeNumber): Place[] | null {
+    const { places, elsewhere } = this.decision(tags, object, shape);
     if (places !== null && places.length > 1) this.several++;
     // What fits a class by its tags, but has a geometry that the class does not hold, is no new rule's business.
-    if (places === null && this.counting && !decision.elsewhere) this.unclassified.add(tags, object);
+    if (places === null && this.counting && !elsewhere) this.unclassified.add(tags, object);
     return places;
   }
 
