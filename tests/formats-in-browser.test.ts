@@ -93,6 +93,11 @@ describe('in Chromium', () => {
     expect(await looked(gzipSync(point), 'p.geojson.gz')).toEqual([' p geojson 1']);
     expect(await looked(pointBzip2, 'p.geojson.bz2')).toEqual([' p geojson 1']);
     const demo = (name: string) => readFileSync(path(`../demo/data/${name}`));
+    expect(await looked(demo('map-extracts/ombrey.osm.pbf'), 'ombrey.osm.pbf')).toEqual([
+      ' points osm-pbf 147',
+      ' lines osm-pbf 290',
+      ' areas osm-pbf 2098',
+    ]);
     // A pack of tables with the workbook that describes it; a grid is none of the layers.
     expect(await looked(demo('statistics-office/MOBILITY-2024.zip'), 'MOBILITY-2024.zip')).toEqual([
       'MOBILITY-2024/M24.csv M24 delimited 312',

@@ -2,6 +2,9 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import * as workbooks from '@e965/xlsx';
 import { gzipSync, zipSync } from 'fflate';
+import type { ExtractObjects } from '../demo/country/extract/objects.ts';
+import { osmPbf } from '../demo/country/extract/write-pbf.ts';
+import { osmXml } from '../demo/country/extract/write-xml.ts';
 import { openOne, saverFor } from '../src/node/index.ts';
 import { dbaseBytes, shapeBytes } from './hand-made.ts';
 import { tiffBytes } from './tiff.ts';
@@ -87,6 +90,11 @@ export async function loadsOf(data: string, folder: string): Promise<Map<string,
     ),
   );
   for (const [name, bytes] of Object.entries(tableSamples())) files.set(name, bytes);
+  files.set('small.osm', encoder.encode(osmXml(extractSample())));
+  files.set('small.osm.pbf', osmPbf(extractSample(), { blockLimit: 4 }));
+  // Not packed: damage reaches the messages themselves.
+  files.set('small-raw.osm.pbf', osmPbf(extractSample(), { raw: true, blockLimit: 8, optional: [] }));
+  files.set('small-plain.osm.pbf', osmPbf(extractSample(), { raw: true, plainNodes: true, optional: [] }));
   files.set('small.geojson.gz', gzipSync(geojson, { mtime: 0 }));
   files.set('small.geojson.bz2', pointBzip2);
   return files;
@@ -101,6 +109,47 @@ export const pointBzip2 = Uint8Array.from(
 );
 
 /** Tables and grids as providers deliver them. */
+/** A map extract with an area of two ways, a hole, a line and a point. */
+function extractSample(): ExtractObjects {
+  const places: [number, number][] = [
+    [0, 0],
+    [8, 0],
+    [8, 8],
+    [0, 8],
+    [2, 2],
+    [4, 2],
+    [4, 4],
+  ];
+  const made = { version: 2, time: 1.7e12, changeset: 9, editorId: 3, editor: 'tidewatch' };
+  return {
+    nodes: places.map(([lon, lat], k) => ({
+      id: k + 1,
+      lon,
+      lat,
+      tags: k === 6 ? { amenity: 'school', name: 'Ost' } : undefined,
+      ...made,
+    })),
+    ways: [
+      { id: 11, nodes: [1, 2, 3], ...made },
+      { id: 12, nodes: [3, 4, 1], ...made },
+      { id: 13, nodes: [5, 6, 7, 5], tags: { natural: 'water' }, ...made },
+      { id: 14, nodes: [1, 5, 7], tags: { highway: 'track' }, ...made },
+    ],
+    relations: [
+      {
+        id: 21,
+        tags: { type: 'multipolygon', landuse: 'forest' },
+        members: [
+          { kind: 'way', id: 11, role: 'outer' },
+          { kind: 'way', id: 13, role: 'inner' },
+          { kind: 'way', id: 12, role: 'outer' },
+        ],
+        ...made,
+      },
+    ],
+  };
+}
+
 function tableSamples(): Record<string, Uint8Array> {
   const encoder = new TextEncoder();
   const book = workbooks.utils.book_new();

@@ -80,6 +80,10 @@ const formats: [name: string, file: string, runs: number][] = [
   ['GeoTIFF', 'small.tif', 1500],
   ['BigTIFF in strips', 'small-strips.tif', 1500],
   ['ASCII grid', 'small.asc', 1500],
+  ['OSM XML', 'small.osm', 500],
+  ['OSM PBF', 'small.osm.pbf', 500],
+  ['OSM PBF, not packed', 'small-raw.osm.pbf', 1000],
+  ['OSM PBF, plain nodes', 'small-plain.osm.pbf', 1000],
 ];
 
 /** Opens and reads all of a file; by box too where that is another way in. */

@@ -20,6 +20,28 @@ beforeEach(() => {
   copy('statistics-office/HOUSING.csv', 'housing.csv');
   copy('map-extracts/teskaria-ombrey.zip', 'extract.zip');
   copy('teskaria-grid.wkt', 'grid.wkt');
+  copy('map-extracts/ombrey.osm.pbf', 'ombrey.osm.pbf');
+  writeFileSync(
+    join(folder, 'own.yaml'),
+    `scheme: Own
+classes:
+  marks:
+    geometry: [point]
+    columns: { height: metres }
+    rules:
+      - { name: mark, where: flood_mark = 'yes' }
+`,
+  );
+  writeFileSync(
+    join(folder, 'two.yaml'),
+    `scheme: Two geometries
+classes:
+  nature:
+    geometry: [point, area]
+    rules:
+      - { name: any, where: place IS NOT NULL OR natural IS NOT NULL }
+`,
+  );
 });
 afterEach(() => rmSync(folder, { recursive: true, force: true }));
 
@@ -312,5 +334,59 @@ describe('tables in a study', () => {
         'fields-described',
       ]),
     );
+  });
+});
+
+describe('map features', () => {
+  it('classes of an extract are taken apart once, counted by ward, made points', async () => {
+    const { layers, findings } = await run({
+      gather: `  streets: { file: ombrey.osm.pbf, class: roads, tags: [junction] }
+  houses: { file: ombrey.osm.pbf, class: buildings }
+  halls: { file: ombrey.osm.pbf, class: places, where: subclass = 'refuge' }
+  marks: { file: ombrey.osm.pbf, scheme: own.yaml, class: marks }
+`,
+      prepare: `  wards:
+    - clip: area
+    - tally: streets
+      as: lanes
+    - compute: { per_km2: density(lanes_km) }
+  houses:
+    - clip: area
+    - points: inside areas
+  streets: []
+  halls: []
+  marks: [clip: area]`,
+    });
+    const { kinds } = layers.get('houses')! as Layer;
+    expect(kinds).toEqual(['Point']);
+    expect((await values(layers.get('halls')!, 'subclass')).every((each) => each === 'refuge')).toBe(true);
+    expect(await values(layers.get('streets')!, 'junction')).toContain('roundabout');
+    expect((await values(layers.get('marks')!, 'height')).every((each) => typeof each === 'number')).toBe(
+      true,
+    );
+    const km = (await values(layers.get('wards')!, 'lanes_km')) as number[];
+    expect(Math.min(...km)).toBeGreaterThan(5);
+    expect(layers.get('wards')!.schema.find((field) => field.name === 'lanes_km')).toMatchObject({
+      title: 'Lanes, length (km)',
+    });
+    // Two schemes, two readings; not one for each dataset.
+    expect(said.filter((line) => line.startsWith('Take apart:'))).toHaveLength(2);
+    expect(said.find((line) => line.startsWith('Tally:'))).toMatch(
+      /^Tally: 18 wards in; \d+ streets inside one of them/,
+    );
+    expect(findings.map(({ code }) => code)).toContain('way-incomplete');
+  });
+
+  it('what cannot be is told: several geometries, no such class, options without a class', async () => {
+    const prepare = '  wards: [clip: area]\n  own: []';
+    const own = (words: string) => run({ gather: `  own: { file: ombrey.osm.pbf${words} }\n`, prepare });
+    await expect(own(', class: road')).rejects.toMatchObject({ code: 'class-unknown' });
+    await expect(own(', class: railways, geometry: areas')).rejects.toMatchObject({ code: 'nothing-found' });
+    await expect(own(', class: nature, scheme: two.yaml')).rejects.toMatchObject({
+      code: 'layer-unclear',
+      advice: expect.stringContaining('geometry:'),
+    });
+    await expect(own(', class: roads, scheme: none.yaml')).rejects.toMatchObject({ code: 'file-missing' });
+    await expect(own(', tags: [lanes]')).rejects.toMatchObject({ code: 'study-value' });
   });
 });

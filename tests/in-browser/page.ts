@@ -1,5 +1,6 @@
 /** What tests/formats-in-browser.test.ts drives: every format written and read again in the page. */
 import {
+  count,
   IsomericError,
   lookInside,
   memoryTarget,
@@ -58,7 +59,10 @@ async function throughFormat(text: string, name: string): Promise<PageResult | {
 async function looked(bytes: number[], name: string): Promise<string[]> {
   const source = sourceFromBlob(new Blob([Uint8Array.from(bytes)]), name);
   const { layers } = await lookInside(source, { around: null, path: name, capabilities });
-  return layers.map(({ table, format, within }) => `${within} ${table.name} ${format} ${table.count}`);
+  const told: string[] = [];
+  for (const { table, format, within } of layers)
+    told.push(`${within} ${table.name} ${format} ${await count(table)}`);
+  return told;
 }
 
 Object.assign(window, { throughFormat, looked, ready: true });
