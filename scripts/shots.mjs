@@ -71,13 +71,21 @@ const terminals = {
   'command-clip': [
     `isomeric clip data/map-extracts/teskaria-ombrey.zip --layer buildings --from data/teskaria-grid.wkt --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --out buildings.gpkg`,
   ],
+  'command-features': [
+    `isomeric features data/map-extracts/ombrey.osm.pbf --class roads,water,places,boundaries --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --figures --out west.gpkg`,
+  ],
+  'command-tags': [
+    'isomeric tags data/map-extracts/ombrey.osm.pbf --most 8',
+    'isomeric scheme --class roads',
+    'isomeric features data/map-extracts/ombrey.osm.pbf --object way/80001',
+    'isomeric features data/map-extracts/ombrey.osm.pbf --class roads --out roads.gpkg > /dev/null',
+    'isomeric tally data/boundary-office/wards-2024.geojson roads.gpkg --out tally.gpkg',
+    'isomeric rows tally.gpkg --where "roads_km > 25" --columns code,name,roads_count,roads_km --limit 3',
+  ],
   'command-join': [
     'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --out joined.gpkg',
     'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros" --out joined.gpkg',
-  ],
-  'command-reproject': [
     'isomeric reproject wards.gpkg --crs EPSG:32626 --out utm.gpkg',
-    'isomeric reproject wards.gpkg --crs data/teskaria-grid.wkt --out grid.gpkg',
     'isomeric reproject data/map-extracts/teskaria-ombrey.zip --layer roads --crs EPSG:32626 --out no.gpkg',
   ],
   'command-save': [
@@ -96,8 +104,6 @@ const terminals = {
   'command-check': [
     'isomeric check data/map-extracts/teskaria-ombrey.zip --layer buildings --key ID',
     'isomeric check data/statistics-office/HOUSING.csv --key area_code --that "households_ground <= households"',
-  ],
-  'command-new': [
     'isomeric new mine',
     'sed -i "s/collection: wards/colection: wards/" mine/study.yaml',
     'isomeric run mine',

@@ -29,8 +29,8 @@ describe('isomeric features', () => {
     expect(code).toBe(0);
     expect(out).toContain('Take apart: 15,798 objects in (13,149 nodes, 2,476 ways, 173 relations)');
     expect(out).toMatch(/roads +main +Main roads +51/);
-    expect(out).toMatch(/boundaries_areas +municipality +37 +769\.9/);
-    expect(out).toMatch(/district +2 +769\.9/);
+    expect(out).toMatch(/municipality +Municipalities and wards +37 +769\.9/);
+    expect(out).toMatch(/boundaries_areas +district +Districts +2 +769\.9/);
     expect(out).toMatch(/flood_mark = yes +37 +37 +0 +0/);
     expect(out).toContain('feature relation/7167, at -29.8838052, 45.5169427: Its border is open at 2 ends');
     const xml = isomeric('features', 'ombrey.osm', '--figures');

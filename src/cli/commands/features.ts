@@ -203,10 +203,11 @@ async function showClasses(extract: MapExtract, options: FeaturesOptions, output
     });
     return;
   }
-  printAccounts(output, accounts);
-  printCounts(output, taken, scheme);
-  if (figures !== null) printFigures(output, figures);
+  printAccounts(output, withoutRepeatedNotes(accounts));
+  if (figures === null) printCounts(output, taken, scheme);
+  else printFigures(output, figures, scheme);
   printUnclassified(output, taken, most);
+  if (findings.length > 0) output.line('');
   printFindings(output, findings);
 }
 
@@ -267,27 +268,49 @@ function printCounts(output: Output, taken: TakenApart, scheme: ClassScheme): vo
     output.line(`  ${line}`);
 }
 
+/** What is said of every layer alike is said once. */
+function withoutRepeatedNotes(accounts: readonly Account[]): Account[] {
+  const told = new Set<string>();
+  return accounts.map((account) => ({
+    ...account,
+    notes: account.notes.filter((note) => !told.has(note) && told.add(note)),
+  }));
+}
+
 /** A name that stands above already is left out. */
 function withoutRepeats(rows: readonly string[][]): string[][] {
   return rows.map((row, k) => (k > 0 && rows[k - 1][0] === row[0] ? ['', ...row.slice(1)] : [...row]));
 }
 
-function printFigures(output: Output, figures: readonly LayerFigures[]): void {
-  output.line('');
+/** What is in the layers, as they are saved, by layer and in the order of the rules. */
+function printFigures(output: Output, figures: readonly LayerFigures[], scheme: ClassScheme): void {
   const measure = (value: number) => {
     if (value === 0) return '';
     const [whole, fraction] = value.toFixed(value < 10 ? 3 : 1).split('.');
     return `${grouped(Number(whole))}.${fraction}`;
   };
-  const rows = figures.map(({ layer, value, count, kilometres, squareKilometres }) => [
-    layer,
-    value ?? '',
-    grouped(count),
-    measure(kilometres),
-    measure(squareKilometres),
+  const rules = scheme.classes.flatMap((each) => each.rules.map((rule) => ({ of: each.name, ...rule })));
+  const ruleOf = ({ layer, value }: LayerFigures) =>
+    rules.findIndex(
+      ({ of, name }) =>
+        name === value &&
+        (layer === of || (/^_(points|lines|areas)$/.test(layer.slice(of.length)) && layer.startsWith(of))),
+    );
+  const layers = [...new Set(figures.map(({ layer }) => layer))];
+  const sorted = [...figures].sort(
+    (a, b) => layers.indexOf(a.layer) - layers.indexOf(b.layer) || ruleOf(a) - ruleOf(b),
+  );
+  const rows = sorted.map((each) => [
+    each.layer,
+    each.value ?? '',
+    rules[ruleOf(each)]?.title ?? '',
+    grouped(each.count),
+    measure(each.kilometres),
+    measure(each.squareKilometres),
   ]);
-  const head = ['layer', 'sub-class', 'features', 'km', 'km²'];
-  for (const line of textTable(head, withoutRepeats(rows), [false, false, true, true, true], 40))
+  output.line('');
+  const head = ['layer', 'sub-class', 'title', 'features', 'km', 'km²'];
+  for (const line of textTable(head, withoutRepeats(rows), [false, false, false, true, true, true], 40))
     output.line(`  ${line}`);
 }
 
