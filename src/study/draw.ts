@@ -8,9 +8,11 @@ import { looksLikeCount, shade, shadingWords } from '../core/mapping/choropleth.
 import { drawSheet, type SheetLayer } from '../core/mapping/sheet.ts';
 import { fieldTitle, requireField } from '../core/table/schema.ts';
 import type { StudyArea } from './area.ts';
+import { classLayers } from './class-style.ts';
 import type { GatheredFiles } from './gather.ts';
 import type { Ledger } from './ledger.ts';
 import type { Machine } from './machine.ts';
+import { classOfDataset } from './map-features.ts';
 import { openDataset } from './open-datasets.ts';
 import { titled } from './prepare.ts';
 import type { Study, StudyMap } from './schema.ts';
@@ -121,10 +123,15 @@ export async function drawMap(
   const turns = { line: 0, point: 0 };
   const above: SheetLayer[] = [];
   for (const over of map.over) {
-    const arrays = (await held(layerNamed(layers, over))).map((batch) => batch.geometry!);
+    const overLayer = layerNamed(layers, over);
+    const overBatches = await held(overLayer);
+    const arrays = overBatches.map((batch) => batch.geometry!);
     const kind = kindOf(arrays);
     const title = titleOf(study, over);
-    if (kind === 'area')
+    const ofClass = await classOfDataset(over, study, machine);
+    const styled = ofClass === null ? null : classLayers(title, kind, overLayer.schema, overBatches, ofClass);
+    if (styled !== null) above.push(...styled);
+    else if (kind === 'area')
       above.push({ title, geometries: arrays, kind, fill: '#5b5550', stroke: 'none', width: 0 });
     else if (kind === 'line')
       above.push({ title, geometries: arrays, kind, ...lineStyle(over, turns.line++) });
@@ -164,7 +171,10 @@ export async function drawMap(
 export function citations(study: Study, ledger: Ledger, names: ReadonlySet<string>): string[] {
   const all = new Set(names);
   for (const name of names)
-    for (const step of study.prepare[name] ?? []) if (step.join !== undefined) all.add(step.join);
+    for (const step of study.prepare[name] ?? []) {
+      if (step.join !== undefined) all.add(step.join);
+      if (step.tally !== undefined) all.add(step.tally);
+    }
   const told: string[] = [];
   for (const receipt of ledger.receipts.values()) {
     const uses = [...all].some((name) => {

@@ -1,4 +1,5 @@
 import { counted } from '../core/account.ts';
+import type { ClassScheme, SchemeClass } from '../core/class-scheme/scheme.ts';
 import { IsomericError, placed } from '../core/errors.ts';
 import type { Layer } from '../core/layer/layer.ts';
 import { loadScheme, thematicScheme } from '../formats/class-scheme/load.ts';
@@ -87,10 +88,7 @@ async function takeFor(
         blame: 'usage',
       },
     );
-  const scheme =
-    schemePath === undefined
-      ? thematicScheme()
-      : loadScheme(await schemeText(schemePath, machine), schemePath);
+  const scheme = await schemeAt(schemePath, machine);
   const [path] = paths;
   const tags = new Set(together.flatMap((each) => study.gather[each].tags ?? []));
   const taken = await placed({ file: path }, async () =>
@@ -118,6 +116,23 @@ function features(taken: TakenApart, name: string): string {
     .filter((each) => each.class === name)
     .reduce((sum, each) => sum + each.count, 0);
   return counted(total, 'feature', 'features');
+}
+
+/** The class scheme of a study folder, or the one that comes with Isomeric. */
+async function schemeAt(path: string | undefined, machine: Machine): Promise<ClassScheme> {
+  return path === undefined ? thematicScheme() : loadScheme(await schemeText(path, machine), path);
+}
+
+/** The class that a dataset is of; null when it is no class of an extract. */
+export async function classOfDataset(
+  name: string,
+  study: Study,
+  machine: Machine,
+): Promise<SchemeClass | null> {
+  const dataset = study.gather[name];
+  if (dataset?.class === undefined) return null;
+  const scheme = await schemeAt(dataset.scheme, machine);
+  return scheme.classes.find((each) => each.name === dataset.class) ?? null;
 }
 
 async function schemeText(path: string, machine: Machine): Promise<string> {
