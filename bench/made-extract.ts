@@ -1,7 +1,6 @@
 /** A made-up map extract of any size, written as it is made: tiles of houses, roads, woods and places. */
 import { deflateSync } from 'node:zlib';
-import { PbfWriter } from 'pbf';
-import { headerBlob } from '../demo/country/extract/write-pbf.ts';
+import { blobBytes, differences, headerBlob, message, TextTable } from '../demo/country/extract/write-pbf.ts';
 import { seeded } from '../demo/country/random.ts';
 
 const houses = 700;
@@ -16,59 +15,12 @@ const tileWays = houses + roads + 2 * woods;
 /** Tiles whose ways fill one block. */
 const tilesOfWays = 7;
 
-class Texts {
-  readonly list: string[] = [''];
-  private readonly numbers = new Map<string, number>([['', 0]]);
-
-  number(text: string): number {
-    let number = this.numbers.get(text);
-    if (number === undefined) {
-      number = this.list.push(text) - 1;
-      this.numbers.set(text, number);
-    }
-    return number;
-  }
-}
-
-const encoder = new TextEncoder();
-
-function message(write: (pbf: PbfWriter) => void): Uint8Array {
-  const pbf = new PbfWriter();
-  write(pbf);
-  return pbf.finish();
-}
-
-function dataBlob(texts: Texts, group: Uint8Array): Uint8Array {
-  const table = message((pbf) => {
-    for (const text of texts.list) pbf.writeBytesField(1, encoder.encode(text));
-  });
+function dataBlob(texts: TextTable, group: Uint8Array): Uint8Array {
   const block = message((pbf) => {
-    pbf.writeBytesField(1, table);
+    pbf.writeBytesField(1, texts.bytes());
     pbf.writeBytesField(2, group);
   });
-  const packed = deflateSync(block, { level: 6 });
-  const blob = message((pbf) => {
-    pbf.writeVarintField(2, block.length);
-    pbf.writeBytesField(3, packed);
-  });
-  const header = message((pbf) => {
-    pbf.writeStringField(1, 'OSMData');
-    pbf.writeVarintField(3, blob.length);
-  });
-  const bytes = new Uint8Array(4 + header.length + blob.length);
-  new DataView(bytes.buffer).setUint32(0, header.length);
-  bytes.set(header, 4);
-  bytes.set(blob, 4 + header.length);
-  return bytes;
-}
-
-function differences(values: Float64Array): number[] {
-  const out = new Array<number>(values.length);
-  for (let i = 0, before = 0; i < values.length; i++) {
-    out[i] = values[i] - before;
-    before = values[i];
-  }
-  return out;
+  return blobBytes('OSMData', block, { pack: (content) => deflateSync(content, { level: 6 }) });
 }
 
 const firstId = 1_000_000;
@@ -117,7 +69,7 @@ function nodeBlob(tile: number): Uint8Array {
     }
   }
   for (let k = 0; k < places; k++) put(...(at() as [number, number]));
-  const texts = new Texts();
+  const texts = new TextTable();
   const tags: number[] = [];
   for (let k = 0; k < tileNodes - places; k++) tags.push(0);
   for (let k = 0; k < places; k++) {
@@ -218,7 +170,7 @@ const highways = [
 ];
 
 function wayBlob(from: number, end: number): Uint8Array {
-  const texts = new Texts();
+  const texts = new TextTable();
   const group = message((pbf) => {
     for (let tile = from; tile < end; tile++) {
       const ids = tileIds(tile);
@@ -297,7 +249,7 @@ function tileWayIds(tile: number): Float64Array {
 }
 
 function relationBlob(from: number, end: number): Uint8Array {
-  const texts = new Texts();
+  const texts = new TextTable();
   const group = message((pbf) => {
     for (let tile = from; tile < end; tile++) {
       const ways = tileWayIds(tile);

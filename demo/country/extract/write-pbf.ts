@@ -16,13 +16,15 @@ export interface PbfOptions {
   required?: string[];
   optional?: string[];
   level?: 0 | 1 | 6 | 9;
+  /** Another zlib than the one that gives the same bytes on every machine. */
+  pack?: (content: Uint8Array) => Uint8Array;
   writer?: string;
   /** Positions of nodes also with the ways. */
   locations?: boolean;
 }
 
 /** Texts of one block; number 0 is the blank one. */
-class TextTable {
+export class TextTable {
   readonly list = [''];
   private readonly numbers = new Map<string, number>([['', 0]]);
 
@@ -34,13 +36,21 @@ class TextTable {
     }
     return number;
   }
+
+  /** As the message StringTable. */
+  bytes(): Uint8Array {
+    const encoder = new TextEncoder();
+    return message((pbf) => {
+      for (const text of this.list) pbf.writeBytesField(1, encoder.encode(text));
+    });
+  }
 }
 
-const differences = (values: readonly number[]) =>
-  values.map((value, i) => value - (i === 0 ? 0 : values[i - 1]));
+export const differences = (values: ArrayLike<number>) =>
+  Array.from(values, (value, i) => value - (i === 0 ? 0 : values[i - 1]));
 
 /** Length-delimited bytes as a field, in the way of this package. */
-function message(write: (pbf: PbfWriter) => void): Uint8Array {
+export function message(write: (pbf: PbfWriter) => void): Uint8Array {
   const pbf = new PbfWriter();
   write(pbf);
   return pbf.finish().slice();
@@ -86,10 +96,7 @@ class BlockWriter {
     const { granularity, latOffset, lonOffset } = this.options;
     const texts = new TextTable();
     const groupBytes = message((pbf) => group(pbf, texts));
-    const table = message((pbf) => {
-      const encoder = new TextEncoder();
-      for (const text of texts.list) pbf.writeBytesField(1, encoder.encode(text));
-    });
+    const table = texts.bytes();
     return message((pbf) => {
       pbf.writeBytesField(1, table);
       pbf.writeBytesField(2, groupBytes);
@@ -202,13 +209,13 @@ class BlockWriter {
 export function blobBytes(
   type: string,
   content: Uint8Array,
-  options: Pick<PbfOptions, 'raw' | 'level'> = {},
+  options: Pick<PbfOptions, 'raw' | 'level' | 'pack'> = {},
 ): Uint8Array {
   const blob = message((pbf) => {
     if (options.raw === true) pbf.writeBytesField(1, content);
     else {
       pbf.writeVarintField(2, content.length);
-      pbf.writeBytesField(3, zlibSync(content, { level: options.level ?? 6 }));
+      pbf.writeBytesField(3, options.pack?.(content) ?? zlibSync(content, { level: options.level ?? 6 }));
     }
   });
   const header = message((pbf) => {

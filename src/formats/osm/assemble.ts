@@ -1,12 +1,20 @@
-import { type Box, Kind } from '../../core/geometry/geometry-array.ts';
+import { Kind } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { Growing } from '../../core/growing.ts';
 import { SpillingScratch } from '../spilling-scratch.ts';
-import type { Scratch } from '../writing/target.ts';
-import { isSilent, onlyAreas, shapedRelations } from './conventions.ts';
+import { onlyAreas, shapedRelations } from './conventions.ts';
+import {
+  type AssemblyCounts,
+  type AssemblyOptions,
+  blankCounts,
+  type Feature,
+  type Router,
+  type ShapeNumber,
+} from './feature-router.ts';
 import { FoundTroubles } from './found.ts';
 import { HeldWays } from './held-ways.ts';
 import { NodeStore } from './node-store.ts';
+import { lenderOf, speaksBesideType, usedUp } from './outer-ways.ts';
 import {
   type MapExtract,
   type NodeBlock,
@@ -16,72 +24,9 @@ import {
   type Texts,
   type WayBlock,
 } from './primitives.ts';
-import { shapeMembers, type WayMember, writeRelationArea, writeRelationLine } from './relation-shape.ts';
-import { writeArea, writeLine } from './shaping.ts';
+import { shapeMembers, writeRelationArea, writeRelationLine } from './relation-shape.ts';
+import { meetsBox, putOwnPlaces, writeArea, writeLine } from './shaping.ts';
 import { TagList } from './tag-list.ts';
-
-/** 0 point, 1 line, 2 area. */
-export type ShapeNumber = 0 | 1 | 2;
-export const shapeNames = ['point', 'line', 'area'] as const;
-
-/** Where features go. */
-export interface Router<P> {
-  /** Kinds of geometry that are wanted at all. */
-  readonly shapes: readonly boolean[];
-  /** Places for an object of this geometry, or null when nobody wants it. Asked once for each object with tags. */
-  route(tags: TagList, object: number, shape: ShapeNumber): P | null;
-  /** Would somebody want such an object? Counts nothing. */
-  wants(tags: TagList, object: number, shape: ShapeNumber): boolean;
-  /** Takes feature `geometry`'s only one over. The builder is emptied by the taker. */
-  take(place: P, feature: Feature): void;
-}
-
-/** One assembled feature; the same object is used again for the next. */
-export interface Feature {
-  object: number;
-  id: number;
-  shape: ShapeNumber;
-  tags: TagList;
-  info: ObjectInfo;
-  /** Texts that the names of editors stand in. */
-  infoTexts: Texts;
-  /** Its number in `info`. */
-  at: number;
-  geometry: GeometryBuilder;
-}
-
-/** What became of all objects of an extract. */
-export interface AssemblyCounts {
-  nodes: number;
-  ways: number;
-  relations: number;
-  points: number;
-  lines: number;
-  areas: number;
-  /** Nodes and ways that have no tags of their own. */
-  withoutTags: number;
-  /** Ways that only lend their tags to a relation. */
-  inRelations: number;
-  /** Relations without a shape of their own. */
-  shapeless: number;
-  /** Objects that nobody wanted. */
-  unwanted: number;
-  /** Objects that could not be assembled. */
-  broken: number;
-  /** Features whose box does not meet the wanted one. */
-  outside: number;
-}
-
-export interface AssemblyOptions {
-  /** [west, south, east, north]: features whose box does not meet it are left out, after they were assembled whole. */
-  box?: Box;
-  /** Room outside memory, when the machine has some. */
-  scratch?: (() => Scratch) | null;
-  /** With change set and editor of every object. */
-  editors?: boolean;
-  /** Bytes of node positions that stay in memory. */
-  nodeMemory?: number;
-}
 
 /** A builder without anything in it. */
 const nothing = { features: 0, parts: 0, rings: 0, vertices: 0 };
@@ -120,20 +65,7 @@ export async function assemble<P>(
 }
 
 class Assembly<P> {
-  readonly counts: AssemblyCounts = {
-    nodes: 0,
-    ways: 0,
-    relations: 0,
-    points: 0,
-    lines: 0,
-    areas: 0,
-    withoutTags: 0,
-    inRelations: 0,
-    shapeless: 0,
-    unwanted: 0,
-    broken: 0,
-    outside: 0,
-  };
+  readonly counts = blankCounts();
   readonly troubles = new FoundTroubles();
   private readonly router: Router<P>;
   private readonly options: AssemblyOptions;
@@ -251,7 +183,7 @@ class Assembly<P> {
   /** Hands the feature in the builder on, unless it lies outside the wanted box. */
   private hand(place: P, object: number, id: number, shape: ShapeNumber, made: Making, at: number): void {
     const { geometry, feature, counts } = this;
-    if (this.options.box !== undefined && !this.meets(this.options.box)) {
+    if (this.options.box !== undefined && !meetsBox(geometry, this.options.box)) {
       counts.outside++;
       geometry.back(nothing);
       return;
@@ -267,23 +199,6 @@ class Assembly<P> {
     feature.at = at;
     this.router.take(place, feature);
     geometry.back(nothing);
-  }
-
-  private meets(box: Box): boolean {
-    const { geometry } = this;
-    let x0 = Number.POSITIVE_INFINITY;
-    let y0 = Number.POSITIVE_INFINITY;
-    let x1 = Number.NEGATIVE_INFINITY;
-    let y1 = Number.NEGATIVE_INFINITY;
-    for (let v = 0; v < geometry.vertices; v++) {
-      const x = geometry.coordinate(2 * v);
-      const y = geometry.coordinate(2 * v + 1);
-      if (x < x0) x0 = x;
-      if (x > x1) x1 = x;
-      if (y < y0) y0 = y;
-      if (y > y1) y1 = y;
-    }
-    return x0 <= box[2] && box[0] <= x1 && y0 <= box[3] && box[1] <= y1;
   }
 
   private takeWays(block: WayBlock): void {
@@ -428,7 +343,7 @@ class Assembly<P> {
       let tags = own;
       let lentBy = -1;
       if (shape === 'area' && !speaksBesideType(own)) {
-        const lender = this.lenderOf(members);
+        const lender = lenderOf(members, this.held);
         if (lender === null) {
           this.counts.broken++;
           this.troubles.add(
@@ -463,42 +378,17 @@ class Assembly<P> {
         this.counts.broken++;
         continue;
       }
-      if (shape === 'area') this.useUp(members, texts, list, from, to);
+      if (shape === 'area') {
+        const relation = new TagList().of(texts, list).at(from, to);
+        for (const held of usedUp(members, this.held, relation)) this.used.add(held);
+      }
       this.tags.of(texts, list).at(from, to);
       this.hand(place, 2, id, number, block, i);
     }
   }
 
-  /** The outer way whose tags say what the area is; the first when several do. Null when none does. */
-  private lenderOf(members: readonly WayMember[]): number | null {
-    const list = new TagList();
-    for (const { held, role } of members) {
-      if (held < 0 || role === 'inner') continue;
-      if (this.held.tagsOf(held, list).speaks) return held;
-    }
-    return null;
-  }
-
+  /** Numbers of held ways that are parts of a relation and no features. */
   private readonly used = new Set<number>();
-
-  /** Outer ways that say nothing that their relation does not say are parts of it, and no features. */
-  private useUp(
-    members: readonly WayMember[],
-    texts: TagList['texts'],
-    tags: Uint32Array,
-    from: number,
-    to: number,
-  ): void {
-    const relation = new TagList().of(texts, tags).at(from, to);
-    const said = new Map(relation.pairs());
-    const list = new TagList();
-    for (const { held, role } of members) {
-      if (held < 0 || role === 'inner') continue;
-      this.held.tagsOf(held, list);
-      if (!list.speaks || !list.makesArea) continue;
-      if ([...list.pairs()].every(([key, value]) => said.get(key) === value)) this.used.add(held);
-    }
-  }
 
   /** Members of relations that are features of their own. */
   private takeHeld(): void {
@@ -523,25 +413,4 @@ class Assembly<P> {
       if (routed !== null) this.shapeWay(held.id(k), routed.place, routed.shape, xy, 0, n, made, k);
     }
   }
-}
-
-function speaksBesideType(tags: TagList): boolean {
-  for (const [key] of tags.pairs()) if (key !== 'type' && !isSilent(key)) return true;
-  return false;
-}
-
-/** Positions of ways in extracts that give them with the ways, in place of those that were looked up. */
-function putOwnPlaces(
-  block: WayBlock,
-  ways: readonly number[],
-  at: readonly number[],
-  xy: Float64Array,
-): void {
-  const { lon, lat, unit } = block.places!;
-  ways.forEach((i, w) => {
-    for (let k = block.refStart[i], v = at[w]; k < block.refStart[i + 1]; k++, v++) {
-      xy[2 * v] = lon[k] / unit;
-      xy[2 * v + 1] = lat[k] / unit;
-    }
-  });
 }

@@ -1,6 +1,6 @@
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field } from '../../core/table/schema.ts';
-import type { Feature } from './assemble.ts';
+import type { Feature } from './feature-router.ts';
 import { objectKinds } from './primitives.ts';
 
 /** What is told of every object before its tags. */

@@ -5,7 +5,8 @@ import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-arr
 import { type Layer, layerOf } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
-import { assemble, type Feature, type Router } from './assemble.ts';
+import { assemble } from './assemble.ts';
+import type { Feature, Router } from './feature-router.ts';
 import { NodeStore } from './node-store.ts';
 import {
   type MapExtract,

@@ -57,11 +57,15 @@ export class MessageReader {
     return true;
   }
 
-  /** A varint without sign. Numbers of 64 bits with the highest bit set are negative ones (int64). */
-  unsigned(): number {
+  /** The upper half of the number that `varint` read; 0 for numbers of up to 28 bits. */
+  private high = 0;
+
+  /** Reads a varint; returns its lower 32 bits. */
+  private varint(): number {
     const { bytes, end } = this;
     let low = 0;
     let at = this.at;
+    this.high = 0;
     for (let shift = 0; shift < 28; shift += 7) {
       if (at >= end) cutShort();
       const byte = bytes[at++];
@@ -69,34 +73,6 @@ export class MessageReader {
       if (byte < 128) {
         this.at = at;
         return low;
-      }
-    }
-    let high = 0;
-    if (at >= end) cutShort();
-    let byte = bytes[at++];
-    low |= (byte & 15) << 28;
-    high = (byte & 127) >> 4;
-    for (let shift = 3; byte >= 128; shift += 7) {
-      if (at >= end || shift > 31) cutShort();
-      byte = bytes[at++];
-      high |= (byte & 127) << shift;
-    }
-    this.at = at;
-    return whole(high, low >>> 0);
-  }
-
-  /** A varint in zigzag form (sint32, sint64). */
-  signed(): number {
-    const { bytes, end } = this;
-    let low = 0;
-    let at = this.at;
-    for (let shift = 0; shift < 28; shift += 7) {
-      if (at >= end) cutShort();
-      const byte = bytes[at++];
-      low |= (byte & 127) << shift;
-      if (byte < 128) {
-        this.at = at;
-        return (low >>> 1) ^ -(low & 1);
       }
     }
     if (at >= end) cutShort();
@@ -109,8 +85,21 @@ export class MessageReader {
       high |= (byte & 127) << shift;
     }
     this.at = at;
-    high >>>= 0;
-    const half = whole(high >>> 1, ((low >>> 1) | (high << 31)) >>> 0);
+    this.high = high;
+    return low >>> 0;
+  }
+
+  /** A varint without sign. Numbers of 64 bits with the highest bit set are negative ones (int64). */
+  unsigned(): number {
+    const low = this.varint();
+    return this.high === 0 ? low : whole(this.high, low);
+  }
+
+  /** A varint in zigzag form (sint32, sint64). */
+  signed(): number {
+    const low = this.varint();
+    const high = this.high >>> 0;
+    const half = high === 0 ? low >>> 1 : whole(high >>> 1, ((low >>> 1) | (high << 31)) >>> 0);
     return (low & 1) === 0 ? half : -half - 1;
   }
 

@@ -1,6 +1,7 @@
-import { Kind } from '../../core/geometry/geometry-array.ts';
+import { type Box, Kind } from '../../core/geometry/geometry-array.ts';
 import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
+import type { WayBlock } from './primitives.ts';
 
 /** What became of a way's nodes. */
 export interface Shape {
@@ -75,4 +76,37 @@ export function writeArea(xy: Float64Array, from: number, end: number, builder: 
   }
   if (twice < 0) builder.reverseLastRing();
   return { vertices, missing };
+}
+
+/** Does the box of all that a builder holds meet another one? */
+export function meetsBox(geometry: GeometryBuilder, box: Box): boolean {
+  let x0 = Number.POSITIVE_INFINITY;
+  let y0 = Number.POSITIVE_INFINITY;
+  let x1 = Number.NEGATIVE_INFINITY;
+  let y1 = Number.NEGATIVE_INFINITY;
+  for (let v = 0; v < geometry.vertices; v++) {
+    const x = geometry.coordinate(2 * v);
+    const y = geometry.coordinate(2 * v + 1);
+    if (x < x0) x0 = x;
+    if (x > x1) x1 = x;
+    if (y < y0) y0 = y;
+    if (y > y1) y1 = y;
+  }
+  return x0 <= box[2] && box[0] <= x1 && y0 <= box[3] && box[1] <= y1;
+}
+
+/** Positions of ways in extracts that give them with the ways, in place of those that were looked up. */
+export function putOwnPlaces(
+  block: WayBlock,
+  ways: readonly number[],
+  at: readonly number[],
+  xy: Float64Array,
+): void {
+  const { lon, lat, unit } = block.places!;
+  ways.forEach((i, w) => {
+    for (let k = block.refStart[i], v = at[w]; k < block.refStart[i + 1]; k++, v++) {
+      xy[2 * v] = lon[k] / unit;
+      xy[2 * v + 1] = lat[k] / unit;
+    }
+  });
 }

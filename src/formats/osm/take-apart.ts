@@ -8,15 +8,15 @@ import { type Box, type KindName, kindNames } from '../../core/geometry/geometry
 import type { Layer } from '../../core/layer/layer.ts';
 import { suggest } from '../../core/nearest.ts';
 import { BatchStore, StoreRoom } from '../batch-store.ts';
+import { assemble } from './assemble.ts';
 import {
   type AssemblyCounts,
   type AssemblyOptions,
-  assemble,
   type Feature,
   type Router,
   type ShapeNumber,
   shapeNames,
-} from './assemble.ts';
+} from './feature-router.ts';
 import { type MapExtract, objectKinds, type Texts } from './primitives.ts';
 import type { TagList } from './tag-list.ts';
 import { FeatureTarget, type Sorting } from './targets.ts';

@@ -11,7 +11,7 @@ import { innerPoint } from '../../core/geometry/inner-point.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, Schema } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
-import type { Feature } from './assemble.ts';
+import type { Feature } from './feature-router.ts';
 import { objectFields, putObject, putVersion, tagsField, versionFields } from './object-fields.ts';
 import type { Texts } from './primitives.ts';
 
