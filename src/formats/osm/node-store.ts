@@ -68,9 +68,10 @@ export class NodeStore {
     this.file ??= this.scratch!();
     const bytes = (array: Uint32Array | Float64Array | Int32Array) =>
       new Uint8Array(array.buffer, array.byteOffset, array.byteLength);
-    chunk.at = this.file.append(bytes(chunk.ids));
-    this.file.append(bytes(chunk.lon));
+    // Positions first: then whatever is read back begins at a multiple of its own size.
+    chunk.at = this.file.append(bytes(chunk.lon));
     this.file.append(bytes(chunk.lat));
+    this.file.append(bytes(chunk.ids));
     chunk.ids = chunk.ids instanceof Float64Array ? new Float64Array(0) : blank;
     chunk.lon = chunk.unit === 1e7 ? blankPositions : new Float64Array(0);
     chunk.lat = chunk.lon;
@@ -87,9 +88,12 @@ export class NodeStore {
     const Positions = chunk.unit === 1e7 ? Int32Array : Float64Array;
     return {
       ...chunk,
-      ids: idBytes === 8 ? new Float64Array(buffer, 0, n) : new Uint32Array(buffer, 0, n),
-      lon: new Positions(buffer, n * idBytes, n),
-      lat: new Positions(buffer, n * (idBytes + positionBytes), n),
+      lon: new Positions(buffer, 0, n),
+      lat: new Positions(buffer, n * positionBytes, n),
+      ids:
+        idBytes === 8
+          ? new Float64Array(buffer, 2 * n * positionBytes, n)
+          : new Uint32Array(buffer, 2 * n * positionBytes, n),
     };
   }
 
