@@ -205,6 +205,7 @@ const letters = { n: 110, o: 111, w: 119, a: 97, r: 114, e: 101 };
 async function surveyOf(source: ByteSource): Promise<Survey> {
   const survey: Survey = { relationsAt: -1, nodesFirst: true };
   let waysSeen = false;
+  let inComment = false;
   let before = 0;
   let tail = new Uint8Array(0);
   for await (const chunk of source.stream()) {
@@ -213,8 +214,17 @@ async function surveyOf(source: ByteSource): Promise<Survey> {
       bytes.set(tail);
       bytes.set(chunk, tail.length);
     }
-    let at = bytes.indexOf(60);
-    for (; at >= 0 && at + 2 < bytes.length; at = bytes.indexOf(60, at + 1)) {
+    let at = 0;
+    for (;;) {
+      if (inComment) {
+        const end = commentEnd(bytes, at);
+        // What may be the beginning of an end is looked at with the next chunk.
+        at = end < 0 ? Math.max(at, bytes.length - 2) : end;
+        if (end < 0) break;
+        inComment = false;
+      }
+      at = bytes.indexOf(60, at);
+      if (at < 0 || at + 3 >= bytes.length) break;
       const one = bytes[at + 1];
       const two = bytes[at + 2];
       if (one === letters.n && two === letters.o) {
@@ -223,6 +233,8 @@ async function surveyOf(source: ByteSource): Promise<Survey> {
       } else if (one === letters.w && two === letters.a) waysSeen = true;
       else if (one === letters.r && two === letters.e && survey.relationsAt < 0)
         survey.relationsAt = before + at;
+      inComment = one === 33 && two === 45 && bytes[at + 3] === 45;
+      at += inComment ? 4 : 1;
     }
     // A beginning that is cut by the end of the chunk is looked at with the next one.
     const rest = at < 0 ? bytes.length : at;
@@ -230,6 +242,13 @@ async function surveyOf(source: ByteSource): Promise<Survey> {
     tail = bytes.slice(rest);
   }
   return survey;
+}
+
+/** Byte behind the next `-->`; −1 when there is none. */
+function commentEnd(bytes: Uint8Array, from: number): number {
+  for (let at = bytes.indexOf(62, from); at >= 0; at = bytes.indexOf(62, at + 1))
+    if (at - 2 >= from && bytes[at - 1] === 45 && bytes[at - 2] === 45) return at + 1;
+  return -1;
 }
 
 /** The document from a byte on, with a root before it, so that it stays one. */
@@ -289,7 +308,7 @@ export async function openOsmXml(source: ByteSource): Promise<MapExtract> {
 /** What stands before the first object. */
 async function headerOf(source: ByteSource, head: Uint8Array): Promise<ExtractHeader> {
   const maker = new BlockMaker(source.name, { nodes: false, ways: false, relations: false });
-  const text = new TextDecoder().decode(head);
+  const text = new TextDecoder().decode(head).replace(/<!--[\s\S]*?-->/g, '');
   const end = text.search(/<(node|way|relation)[\s>]/);
   // Only whole tags: what is cut off after them is closed by a root end of our own.
   const start = end < 0 ? text.slice(0, text.lastIndexOf('>') + 1) : text.slice(0, end);
