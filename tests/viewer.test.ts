@@ -72,7 +72,7 @@ describe('the study viewer in Chromium', () => {
   });
 
   it('identifies a ward by a click on the map and shows its row', async () => {
-    for (const layer of ['roads', 'buildings', 'footbridges', 'waterways'])
+    for (const layer of ['roads', 'buildings', 'footbridges', 'waterways', 'streets', 'assembly_points'])
       await page.getByLabel(`Show ${layer}`).uncheck();
     await page.getByTestId('map').click({ position: { x: 130, y: 430 } });
     await page.getByTestId('feature').getByText('wards, feature').waitFor();
@@ -152,7 +152,7 @@ describe('the study viewer in Chromium', () => {
         '{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"name":"x"},"geometry":{"type":"Point","coordinates":[-29.9,45.6]}}]}',
       ),
     });
-    await page.getByTestId('state').getByText('7 layers').waitFor();
+    await page.getByTestId('state').getByText('9 layers').waitFor();
     await input.setInputFiles({
       name: 'broken.geojson',
       mimeType: 'application/json',
@@ -169,7 +169,7 @@ describe('the study viewer in Chromium', () => {
     await page
       .locator('input[type=file]')
       .setInputFiles(join(demoFolder, 'data/map-extracts/teskaria-ombrey.zip'));
-    await page.getByTestId('state').getByText('12 layers').waitFor();
+    await page.getByTestId('state').getByText('14 layers').waitFor();
     await page.locator('.layers li button', { hasText: 'refuge_halls (2)' }).click();
     await page.getByTestId('row-count').getByText('10 of 10').waitFor();
     const names = await page.locator('.row:not(.header)').allInnerTexts();
