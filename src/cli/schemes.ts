@@ -1,9 +1,9 @@
 import { readFile } from 'node:fs/promises';
 import { type ClassScheme, IsomericError } from '../core/index.ts';
-import { loadScheme, thematicScheme } from '../formats/index.ts';
 
 /** The scheme in a file; the one that comes with Isomeric when none is named. */
 export async function schemeArgument(path: string | undefined): Promise<ClassScheme> {
+  const { loadScheme, thematicScheme } = await import('../formats/class-scheme/load.ts');
   if (path === undefined) return thematicScheme();
   let text: string;
   try {

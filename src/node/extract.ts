@@ -1,5 +1,4 @@
 import { placed } from '../core/errors.ts';
-import { openExtract } from '../formats/osm/open-extract.ts';
 import type { MapExtract } from '../formats/osm/primitives.ts';
 import { remoteSource } from '../sources/files/remote.ts';
 import { fileSource } from './bytes.ts';
@@ -7,6 +6,7 @@ import { nodeCapabilities } from './capabilities.ts';
 
 /** Opens a map extract from a file or an address. */
 export async function openExtractFile(path: string, name = path): Promise<MapExtract> {
+  const { openExtract } = await import('../formats/osm/open-extract.ts');
   const source = /^https?:\/\//i.test(path) ? await remoteSource(path) : await fileSource(path, name);
   return placed({ file: name }, () => openExtract(source, nodeCapabilities.inflate));
 }

@@ -20,14 +20,8 @@ import {
   transformer,
   wgs84,
 } from '../../core/index.ts';
-import {
-  type MapExtract,
-  oneObject,
-  parseObjectName,
-  schemeOfRule,
-  type TakenApart,
-  takeApart,
-} from '../../formats/index.ts';
+import type { MapExtract } from '../../formats/osm/primitives.ts';
+import type { TakenApart } from '../../formats/osm/take-apart.ts';
 import { writingFormatFor } from '../../formats/writing/register.ts';
 import { nodeCapabilities, openExtractFile } from '../../node/index.ts';
 import { watched } from '../finish.ts';
@@ -163,6 +157,8 @@ export const addFeatures: AddCommand = (program) => {
 
 async function showClasses(extract: MapExtract, options: FeaturesOptions, output: Output): Promise<void> {
   const most = numberOption('most', options.most, wholeAboveZero);
+  // Loaded when needed: other commands need not wait for them.
+  const { schemeOfRule, takeApart } = await import('../../formats/osm/take-apart.ts');
   const scheme: ClassScheme =
     options.where === undefined
       ? await schemeArgument(options.scheme)
@@ -338,6 +334,7 @@ function printUnclassified(output: Output, taken: TakenApart, most: number): voi
 
 async function showObject(extract: MapExtract, options: FeaturesOptions, output: Output): Promise<void> {
   const crs = options.crs === undefined ? null : await crsArgument(options.crs);
+  const { oneObject, parseObjectName } = await import('../../formats/osm/one-object.ts');
   const found = await oneObject(extract, parseObjectName(options.object!));
   const layers = finished(found.layers, crs, { area: null }, options);
   const written = await saved(layers, options, output);

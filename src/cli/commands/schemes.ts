@@ -1,5 +1,4 @@
 import { counted, grouped } from '../../core/index.ts';
-import { tagStatistics, thematicText } from '../../formats/index.ts';
 import { openExtractFile, writeText } from '../../node/index.ts';
 import { printJson, textTable } from '../output.ts';
 import { schemeArgument } from '../schemes.ts';
@@ -16,6 +15,7 @@ export const addTags: AddCommand = (program) => {
       const output = outputOf(command);
       const most = numberOption('most', options.most, wholeAboveZero);
       const only = options.key?.split(',').map((key) => key.trim());
+      const { tagStatistics } = await import('../../formats/osm/tag-statistics.ts');
       const statistics = await tagStatistics(await openExtractFile(path), {
         only,
         frequent: only === undefined ? 4 : most,
@@ -83,6 +83,7 @@ export const addScheme: AddCommand = (program) => {
       const output = outputOf(command);
       const scheme = await schemeArgument(path);
       if (options.out !== undefined) {
+        const { thematicText } = await import('../../formats/class-scheme/load.ts');
         await writeText(options.out, thematicText);
         if (output.json) printJson({ out: options.out });
         else
