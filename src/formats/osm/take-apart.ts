@@ -113,6 +113,9 @@ export function schemeOfRule(
   };
 }
 
+/** Texts of a block up to which a pair of them makes one exact number; with more, pairs are written out. */
+const numbered = 2 ** 22;
+
 class ClassRouter implements Router<Place[]> {
   readonly shapes: readonly boolean[];
   readonly layers: ClassLayer[] = [];
@@ -190,8 +193,8 @@ class ClassRouter implements Router<Place[]> {
       if (this.keyOf[key] === -2) this.keyOf[key] = this.keyNumber.get(tags.texts.text(key)) ?? -1;
       if (this.keyOf[key] < 0) continue;
       known =
-        read++ === 0
-          ? 9 * (key * 4194304 + tags.tags[k + 1]) + (known as number)
+        read++ === 0 && tags.texts.count <= numbered
+          ? 9 * (key * numbered + tags.tags[k + 1]) + (known as number)
           : `${known} ${key} ${tags.tags[k + 1]}`;
     }
     let decision = this.decided.get(known);
