@@ -1,44 +1,41 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander';
 import { IsomericError } from '../core/index.ts';
-import { addCheck } from './commands/check.ts';
 import { type AddCommand, exitCodes } from './commands/command.ts';
-import { addDemo } from './commands/demo.ts';
-import { addFeatures } from './commands/features.ts';
-import { addLook } from './commands/look.ts';
-import { addRows } from './commands/rows.ts';
-import { addSave } from './commands/save.ts';
-import { addScheme, addTags } from './commands/schemes.ts';
-import { addNew, addRun } from './commands/study.ts';
-import { addCompute, addGroup, addLengthen, addWiden } from './commands/tables.ts';
-import { addVariables } from './commands/variables.ts';
-import { addClip, addJoin, addReproject, addTally } from './commands/verbs.ts';
 import { makeOutput } from './output.ts';
 
-/** All commands, in the order of the work. */
-const commands: readonly AddCommand[] = [
-  addDemo,
-  addNew,
-  addRun,
-  addLook,
-  addRows,
-  addVariables,
-  addTags,
-  addScheme,
-  addFeatures,
-  addSave,
-  addClip,
-  addJoin,
-  addCompute,
-  addGroup,
-  addWiden,
-  addLengthen,
-  addTally,
-  addReproject,
-  addCheck,
-];
+/** All commands, in the order of the work. Each is loaded when it is the one that is asked for. */
+const commands: Readonly<Record<string, () => Promise<AddCommand>>> = {
+  demo: async () => (await import('./commands/demo.ts')).addDemo,
+  new: async () => (await import('./commands/study.ts')).addNew,
+  run: async () => (await import('./commands/study.ts')).addRun,
+  look: async () => (await import('./commands/look.ts')).addLook,
+  rows: async () => (await import('./commands/rows.ts')).addRows,
+  variables: async () => (await import('./commands/variables.ts')).addVariables,
+  tags: async () => (await import('./commands/schemes.ts')).addTags,
+  scheme: async () => (await import('./commands/schemes.ts')).addScheme,
+  features: async () => (await import('./commands/features.ts')).addFeatures,
+  save: async () => (await import('./commands/save.ts')).addSave,
+  clip: async () => (await import('./commands/verbs.ts')).addClip,
+  join: async () => (await import('./commands/verbs.ts')).addJoin,
+  compute: async () => (await import('./commands/tables.ts')).addCompute,
+  group: async () => (await import('./commands/tables.ts')).addGroup,
+  widen: async () => (await import('./commands/tables.ts')).addWiden,
+  lengthen: async () => (await import('./commands/tables.ts')).addLengthen,
+  tally: async () => (await import('./commands/verbs.ts')).addTally,
+  reproject: async () => (await import('./commands/verbs.ts')).addReproject,
+  check: async () => (await import('./commands/check.ts')).addCheck,
+};
 
-function build(): Command {
+/** The command that is asked for; all of them when none is, for the help and for the nearest name. */
+async function wanted(args: readonly string[]): Promise<AddCommand[]> {
+  const name = args.find((arg) => !arg.startsWith('-'));
+  const load =
+    name !== undefined && Object.hasOwn(commands, name) ? [commands[name]] : Object.values(commands);
+  return Promise.all(load.map((each) => each()));
+}
+
+async function build(): Promise<Command> {
   const program = new Command('isomeric')
     .description('Gather, join, clip, reproject, check, draw and hand on the layers of a study area.')
     .version('0.1.0')
@@ -47,7 +44,7 @@ function build(): Command {
     .showHelpAfterError('(isomeric --help lists the commands)')
     .exitOverride()
     .configureOutput({ outputError: (text, write) => write(text.replace(/^error: /, '')) });
-  for (const add of commands) add(program);
+  for (const add of await wanted(process.argv.slice(2))) add(program);
   for (const command of program.commands) {
     command
       .option('--json', 'the result as JSON, for machines')
@@ -84,7 +81,7 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
 });
 
 try {
-  await build().parseAsync(process.argv);
+  await (await build()).parseAsync(process.argv);
 } catch (error) {
   process.exitCode = fail(error, process.argv.includes('--json'));
 }
