@@ -1,4 +1,18 @@
 import { defineConfig } from 'vitest/config';
+import { BaseSequencer, type TestSpecification } from 'vitest/node';
+
+/** Files that run the command many times; begun first, so that none of them is the last one running alone. */
+const longest = ['docs', 'cli', 'cli-features', 'study', 'cli-tables', 'viewer', 'fuzz'];
+
+class LongestFirst extends BaseSequencer {
+  override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {
+    const place = ({ moduleId }: TestSpecification) => {
+      const k = longest.findIndex((name) => moduleId.endsWith(`/tests/${name}.test.ts`));
+      return k < 0 ? longest.length : k;
+    };
+    return (await super.sort(files)).sort((a, b) => place(a) - place(b));
+  }
+}
 
 export default defineConfig({
   test: {
@@ -8,6 +22,7 @@ export default defineConfig({
     pool: 'forks',
     // Many tests wait for processes of their own: two files at a time, also where there are two cores.
     maxWorkers: 2,
+    sequence: { sequencer: LongestFirst },
     setupFiles: ['tests/seed.ts'],
   },
 });

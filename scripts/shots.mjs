@@ -80,7 +80,7 @@ const terminals = {
     'isomeric features data/map-extracts/ombrey.osm.pbf --object way/80001',
     'isomeric features data/map-extracts/ombrey.osm.pbf --class roads --out roads.gpkg > /dev/null',
     'isomeric tally data/boundary-office/wards-2024.geojson roads.gpkg --out tally.gpkg',
-    'isomeric rows tally.gpkg --where "roads_km > 12" --columns code,name,roads_count,roads_km --limit 3',
+    'isomeric rows tally.gpkg --where "roads_km > 9.9" --columns code,name,roads_count,roads_km --limit 3',
   ],
   'command-join': [
     'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --out joined.gpkg',
