@@ -222,7 +222,7 @@ describe('several classes of one object', () => {
     const whole = await taken(extract);
     expect(Object.keys(whole.features).sort()).toEqual(['buildings_areas', 'land_use', 'places']);
     expect(whole.several).toBe(1);
-    expect(whole.account.notes).toEqual(['1 object is of more than one class, and stand in each of them.']);
+    expect(whole.account.notes).toEqual(['1 object is of more than one class, and stands in each of them.']);
     const one = await taken(extract, { classes: ['places'] });
     expect(Object.keys(one.features)).toEqual(['places']);
     expect(one.unclassified).toEqual([]);

@@ -325,8 +325,11 @@ function accountOf(name: string, counts: AssemblyCounts, router: ClassRouter, bo
   const rest: [number, string][] = [
     [counts.withoutTags, 'without tags of their own'],
     [counts.unwanted, router.counting ? 'of no class' : 'of no class that was asked for'],
-    [counts.inRelations, 'ways that only bound an area'],
-    [counts.shapeless, 'relations without a shape'],
+    [
+      counts.inRelations,
+      counts.inRelations === 1 ? 'way that only bounds an area' : 'ways that only bound an area',
+    ],
+    [counts.shapeless, counts.shapeless === 1 ? 'relation without a shape' : 'relations without a shape'],
     [counts.broken, 'that could not be assembled'],
     ...(box === undefined ? [] : ([[counts.outside, 'outside the box']] as [number, string][])),
   ];
@@ -337,7 +340,7 @@ function accountOf(name: string, counts: AssemblyCounts, router: ClassRouter, bo
       .join(', ')}.`.replace(/; \.$/, '.');
   if (router.several > 0)
     account.notes.push(
-      `${counted(router.several, 'object is', 'objects are')} of more than one class, and stand in each of them.`,
+      `${counted(router.several, 'object is of more than one class, and stands', 'objects are of more than one class, and stand')} in each of them.`,
     );
   account.closed = true;
   return account;

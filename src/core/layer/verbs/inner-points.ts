@@ -45,7 +45,7 @@ export function innerPoints(layer: Layer): Layer {
       closeAccount(
         account,
         [all, `${layer.name} in`],
-        [made, 'areas became points'],
+        [made, made === 1 ? 'area became a point' : 'areas became points'],
         ...(without > 0 ? ([[without, 'without area left without a place']] as const) : []),
       );
     },

@@ -100,7 +100,9 @@ export function tally(units: Layer, things: Layer, options: TallyOptions = {}): 
         [inside, `${things.name} inside one of them`],
         [cut, 'across borders, counted in each and measured by parts'],
         [outside, 'outside'],
-        ...(unmeasured > 0 ? ([[unmeasured, 'collections or without geometry, not counted']] as const) : []),
+        ...(unmeasured > 0
+          ? ([[unmeasured, 'without geometry or a collection of several kinds, not counted']] as const)
+          : []),
       );
     },
   });
