@@ -60,6 +60,8 @@ describe('report', () => {
     const ledger = new Ledger();
     ledger.receipts.set('x', {
       kind: 'file',
+      datasets: ['x'],
+      role: 'data',
       what: hostile,
       path: 'x',
       url: `http://x.test/${hostile}`,
@@ -185,6 +187,8 @@ describe('maps', () => {
     const receipt = (what: string, path: string, citation: string) =>
       ledger.receipts.set(path, {
         kind: 'file',
+        datasets: ['x'],
+        role: 'data',
         what,
         path,
         url: '',

@@ -5,8 +5,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { IsomericError } from '../src/core/index.ts';
-import { folderStore } from '../src/node/index.ts';
+import { folderStore, nodeFetch } from '../src/node/index.ts';
 import {
+  Credentials,
+  HostGate,
+  type Order,
   protocolOf,
   type Receipt,
   type TransferContext,
@@ -17,10 +20,14 @@ import {
 type Handler = (request: IncomingMessage, response: ServerResponse) => void;
 
 let folder: string;
+const said: string[] = [];
+const slept: number[] = [];
+const kept: Receipt[] = [];
 const servers: Server[] = [];
 
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), 'isomeric-sources-'));
+  for (const list of [said, slept, kept]) list.length = 0;
 });
 afterEach(async () => {
   rmSync(folder, { recursive: true, force: true });
@@ -45,19 +52,35 @@ async function service(handler: Handler): Promise<string> {
 function context(more: Partial<TransferContext> = {}): TransferContext {
   return {
     store: folderStore(folder),
-    fetch: globalThis.fetch,
+    fetch: nodeFetch,
     now: () => '2026-01-01T00:00:00.000Z',
+    sleep: async (milliseconds) => {
+      slept.push(milliseconds);
+    },
     earlier: new Map(),
-    headers: {},
+    continuing: new Set(),
+    keep: async (receipt) => {
+      kept.push(receipt);
+    },
+    credentials: new Credentials('http://127.0.0.1/'),
+    hosts: new HostGate(async () => {}),
+    meter: { bytes: 0, features: 0 },
     progress: () => {},
+    note: (words) => said.push(words),
+    aside: (words) => said.push(words),
+    documents: new Map(),
     patience: 800,
     tries: 1,
+    longestWait: 10_000,
     ...more,
   };
 }
 
 const ask = (url: string, more?: Partial<TransferContext>) =>
-  transfer({ what: 'office/table', url, path: 'gathered/office/table.csv', notHtml: true }, context(more));
+  transfer(
+    { what: 'office/table', datasets: ['table'], url, path: 'gathered/office/table.csv' },
+    context(more),
+  );
 const text = () => readFileSync(join(folder, 'gathered/office/table.csv'), 'utf8');
 const left = () =>
   readdirSync(folder, { recursive: true })
@@ -115,7 +138,7 @@ describe('one transfer', () => {
       if (request.url === '/start') response.writeHead(302, { location: '/moved' }).end();
       else response.writeHead(307, { location: `${other}/elsewhere` }).end();
     });
-    await ask(`${own}/start`, { headers: { 'x-key': 'secret' } });
+    await ask(`${own}/start`, { credentials: new Credentials(own, { headers: { 'x-key': 'secret' } }) });
     expect(seen).toEqual({ '/start': 'secret', '/moved': 'secret', other: undefined });
   });
 
@@ -157,7 +180,7 @@ describe('one transfer', () => {
     ['a server that never answers', () => {}, 'source-silent'],
     ['a web page', (_, response) => response.end('\n <!DOCTYPE html><html>log in</html>'), 'source-html'],
     ['a log-in', (_, response) => response.writeHead(401).end(), 'source-forbidden'],
-    ['a broken server', (_, response) => response.writeHead(500).end(), 'source-refused'],
+    ['a broken server', (_, response) => response.writeHead(500).end(), 'source-failing'],
     [
       'redirects in a circle',
       (_, response) => response.writeHead(302, { location: '/again' }).end(),
@@ -257,13 +280,15 @@ describe('OGC API – Features', () => {
       },
     };
   }
-  const order = (address: string) => ({ name: 'things', source: 'office', address, collection: 'two words' });
+  const order = (address: string, more: Partial<Order> = {}): Order[] => [
+    { name: 'things', source: 'office', address, wanted: { collection: 'two words' }, traits: {}, ...more },
+  ];
 
   it.each([false, true])('follows opaque links to the end, relative ones too (%s)', async (relative) => {
     const { handler, asked } = pages(5, { relative });
     const address = await service(handler);
     const got = await protocolOf('features')!.gather(
-      { ...order(`${address}/api`), box: [-31, 45, -29, 46] },
+      order(`${address}/api`, { box: [-31, 45, -29, 46] }),
       context(),
     );
     expect(got.receipts.map((receipt) => receipt.path)).toEqual(

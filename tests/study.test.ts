@@ -232,7 +232,7 @@ describe('bad days of services', () => {
       study.moods.statisticsOffice = 'well';
       study.said.length = 0;
       await study.run({ only: 'gather' });
-      expect(study.said.find((line) => line.startsWith('Gather: roads'))).toMatch(/unchanged/);
+      expect(study.said.find((line) => line.startsWith('Gather: roads'))).toMatch(/run that was broken off/);
       expect(study.said.find((line) => line.startsWith('Gather: housing'))).toMatch(/received/);
     },
   );

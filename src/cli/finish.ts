@@ -11,7 +11,7 @@ export function watched(table: Table, reporter: Pick<Reporter, 'progress'>): Tab
       let rows = 0;
       for await (const batch of table.batches(options)) {
         rows += batch.length;
-        reporter.progress(table.name, rows);
+        reporter.progress(table.name, { bytes: 0, features: rows, totalFeatures: table.count });
         yield batch;
       }
     },

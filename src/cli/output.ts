@@ -1,7 +1,7 @@
-import cliProgress from 'cli-progress';
 import picocolors from 'picocolors';
 import { type Account, type Finding, grouped } from '../core/index.ts';
 import type { Reporter } from '../study/machine.ts';
+import { ProgressLines } from './progress.ts';
 
 /** How a command prints: for a person, or as one JSON document for a machine. */
 export interface Output {
@@ -96,11 +96,8 @@ export function printFindings(output: Output, findings: readonly Finding[], most
 /** A reporter that prints as things happen: progress on a terminal, plain lines in a pipe, nothing with --json. */
 export function printingReporter(output: Output): Reporter & { stop(): void } {
   const { colours } = output;
-  let bar: cliProgress.SingleBar | null = null;
-  const stop = () => {
-    bar?.stop();
-    bar = null;
-  };
+  const lines = new ProgressLines();
+  const stop = () => lines.clear();
   return {
     stop,
     stage(words) {
@@ -117,18 +114,8 @@ export function printingReporter(output: Output): Reporter & { stop(): void } {
     },
     // Findings are printed together at the end.
     finding: () => {},
-    progress(what, bytes) {
-      if (output.json || !process.stderr.isTTY) return;
-      if (bar === null) {
-        bar = new cliProgress.SingleBar({
-          format: '  {what}  {bytes}',
-          clearOnComplete: true,
-          hideCursor: true,
-          stream: process.stderr,
-        });
-        bar.start(1, 0, { what, bytes: grouped(bytes) });
-      }
-      bar.update(0, { what, bytes: grouped(bytes) });
+    progress(what, meter) {
+      if (!output.json) lines.show(what, meter);
     },
   };
 }

@@ -1,75 +1,96 @@
-import { createHash } from 'node:crypto';
-import { createReadStream, existsSync } from 'node:fs';
-import { chmod, rm } from 'node:fs/promises';
-import { resolve, sep } from 'node:path';
+import { appendFile, mkdir, open, readdir, readFile, rm } from 'node:fs/promises';
+import { dirname, join, resolve } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { fileURLToPath } from 'node:url';
 import { IsomericError } from '../core/errors.ts';
-import type { Store } from '../sources/store.ts';
 import { type Machine, type Reporter, silentReporter } from '../study/machine.ts';
 import { fileSource } from './bytes.ts';
 import { nodeCapabilities } from './capabilities.ts';
 import { openExtractFile } from './extract.ts';
+import { nodeFetch } from './fetch.ts';
 import { openPath } from './open.ts';
 import { pngFromSvg } from './png.ts';
 import { saverFor, writeChunks } from './save.ts';
+import { folderStore, insideFolder } from './store.ts';
 
-/** A path of the study folder; one that would climb out of it is refused. */
-function inside(folder: string, path: string): string {
-  const whole = resolve(folder, path);
-  if (whole !== resolve(folder) && !whole.startsWith(resolve(folder) + sep)) {
-    throw new IsomericError('path-outside', `The path ${path} leads out of the study folder.`, {
-      advice: 'Keep the files of a study inside its folder.',
-      blame: 'usage',
-    });
+const claimFile = '.running';
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
-  return whole;
 }
 
-export function folderStore(folder: string): Store {
-  return {
-    async open(path) {
-      const whole = inside(folder, path);
-      return existsSync(whole) ? fileSource(whole, path) : null;
-    },
-    async write(path, chunks) {
-      const whole = inside(folder, path);
-      const hash = createHash('sha256');
-      const bytes = await writeChunks(
-        whole,
-        (async function* () {
-          for await (const chunk of chunks) {
-            hash.update(chunk);
-            yield chunk;
-          }
-        })(),
-      );
-      // As received, never edited: read-only keeps it so by accident too.
-      await chmod(whole, 0o444);
-      return { bytes, sha256: hash.digest('hex') };
-    },
-    remove: (path) => rm(inside(folder, path), { force: true }),
-    async checksum(path) {
-      const whole = inside(folder, path);
-      if (!existsSync(whole)) return null;
-      const hash = createHash('sha256');
-      for await (const chunk of createReadStream(whole)) hash.update(chunk as Uint8Array);
-      return hash.digest('hex');
-    },
-  };
+/** Removes what programs that are no more were writing when they were killed: `x.gpkg.part-4711` and what goes with it. */
+async function sweep(folder: string): Promise<void> {
+  const entries = await readdir(folder, { recursive: true, withFileTypes: true });
+  for (const entry of entries) {
+    const pid = /\.part-(\d+)/.exec(entry.name)?.[1];
+    if (pid !== undefined && !isAlive(Number(pid)))
+      await rm(join(entry.parentPath, entry.name), { force: true, recursive: true });
+  }
+}
+
+/** Takes the folder for this process. Who holds it and is no more does not hold it. */
+async function claim(folder: string): Promise<() => Promise<void>> {
+  const path = join(folder, claimFile);
+  await mkdir(folder, { recursive: true });
+  for (let attempt = 0; ; attempt++) {
+    try {
+      const file = await open(path, 'wx');
+      await file.writeFile(`${process.pid}\n`);
+      await file.close();
+      break;
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+      const holder = Number.parseInt(await readFile(path, 'utf8').catch(() => ''), 10);
+      if (attempt > 3 || (holder !== process.pid && isAlive(holder)))
+        throw new IsomericError('study-running', `The study is being run already (process ${holder}).`, {
+          place: { file: folder },
+          advice: 'Wait until it has ended.',
+          blame: 'usage',
+        });
+      await rm(path, { force: true });
+    }
+  }
+  await sweep(folder);
+  return () => rm(path, { force: true });
 }
 
 /** Node as the machine of a study in `folder`. */
 export function nodeMachine(folder: string, reporter: Reporter = silentReporter): Machine {
+  const inside = (path: string) => insideFolder(folder, path);
   return {
     store: folderStore(folder),
-    open: (path, reading) => openPath(inside(folder, path), { root: resolve(folder), ...reading }),
-    extract: (path) => openExtractFile(inside(folder, path), path),
-    scratch: nodeCapabilities.scratch,
-    save: (tables, path, now) => saverFor(path).save(tables, inside(folder, path), now),
-    writeBytes: async (path, bytes) => {
-      await writeChunks(inside(folder, path), [bytes]);
+    open: (path, reading) => openPath(inside(path), { root: resolve(folder), ...reading }),
+    extract: (path) => openExtractFile(inside(path), path),
+    async local(path) {
+      const place = path.startsWith('file:') ? fileURLToPath(path) : resolve(folder, path);
+      try {
+        return await fileSource(place, path);
+      } catch (error) {
+        if (error instanceof IsomericError && error.code === 'file-missing') return null;
+        throw error;
+      }
     },
+    scratch: nodeCapabilities.scratch,
+    save: (tables, path, now) => saverFor(path).save(tables, inside(path), now),
+    writeBytes: async (path, bytes) => {
+      await writeChunks(inside(path), [bytes]);
+    },
+    async append(path, text) {
+      await mkdir(dirname(inside(path)), { recursive: true });
+      await appendFile(inside(path), text);
+    },
+    claim: () => claim(resolve(folder)),
     png: pngFromSvg,
-    fetch: globalThis.fetch,
+    fetch: nodeFetch,
+    sleep: async (milliseconds) => {
+      await sleep(milliseconds);
+    },
     now: () => new Date().toISOString(),
     environment: (name) => process.env[name],
     reporter,

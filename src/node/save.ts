@@ -26,7 +26,7 @@ function watch(): void {
 }
 
 /** What the disk refuses, as an error of ours; all else as it is. */
-function unwritable(path: string, error: unknown): unknown {
+export function unwritable(path: string, error: unknown): unknown {
   const code = (error as NodeJS.ErrnoException).code ?? '';
   if (!['EACCES', 'ENOSPC', 'EISDIR', 'ENOTDIR', 'EROFS', 'EEXIST', 'ENOTEMPTY'].includes(code)) return error;
   return new IsomericError('file-unwritable', `The file cannot be written (${code}).`, {

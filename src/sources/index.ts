@@ -1,6 +1,16 @@
 export { type RemoteOptions, remoteSource, type Traffic } from './files/remote.ts';
-export type { Gathered, Order, Protocol } from './order.ts';
+export { type ProtocolKind, protocolKinds } from './kinds.ts';
+export type {
+  Estimate,
+  Gathered,
+  Order,
+  PlacedOrder,
+  Protocol,
+  SourceTraits,
+  TermsLink,
+  Wanted,
+} from './order.ts';
 export { type Receipt, withoutSecrets } from './receipt.ts';
 export { protocolOf, protocols } from './register.ts';
-export type { Store } from './store.ts';
-export { fetchJson, type Transfer, type TransferContext, transfer } from './transfer.ts';
+export type { Part, PartNote, ReceiveOptions, Store } from './store.ts';
+export * from './transfer/index.ts';

@@ -1,6 +1,56 @@
+import type { Crs } from '../core/crs/crs.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
+import type { ByteSource } from '../formats/byte-source.ts';
 import type { Receipt } from './receipt.ts';
-import type { TransferContext } from './transfer.ts';
+import type { TransferContext } from './transfer/context.ts';
+
+/** What is asked for, in the words of the study; each protocol knows some of it. */
+export interface Wanted {
+  /** Collection or feature type of a service; also a dataset of an order. */
+  collection?: string;
+  /** File below the address of the source. */
+  file?: string;
+  /** SHA-256 that the file must have. */
+  sha256?: string;
+  /** CQL2 condition: sent along where the service can, and applied here all the same. */
+  where?: string;
+  /** Only these features, by id. */
+  ids?: readonly string[];
+  /** CRS that coordinates are asked for in: `EPSG:3035`. */
+  inCrs?: string;
+  /** Features on a page; what the service prefers when left out. */
+  pageSize?: number;
+  /** Dataflow, cube or table of a statistics service. */
+  table?: string;
+  /** Dimension → values, by code or by what they are called. */
+  choose?: Readonly<Record<string, readonly string[]>>;
+  /** `2024`, `2019 to 2024`. */
+  period?: string;
+  /** Columns of a rows service. */
+  columns?: readonly string[];
+  /** Process of a service that takes orders, and its further inputs. */
+  process?: string;
+  inputs?: Readonly<Record<string, unknown>>;
+  /** Region of a service of extracts. */
+  region?: string;
+  /** One object of a map-feature server with its parts: `relation/12`. */
+  object?: string;
+}
+
+/** How a source is asked, beyond its address. */
+export interface SourceTraits {
+  /** Agency that keeps the tables of a statistics service. */
+  agency?: string;
+  /** Answers that are preferred: `csv`, `json`, `xml`. */
+  answers?: string;
+  /** Names of parameters of a rows service, and of its key columns. */
+  parameters?: Readonly<Record<string, string>>;
+  keyColumns?: readonly string[];
+  /** Most columns in one request. */
+  mostColumns?: number;
+  /** Largest area of one order, square kilometres. */
+  mostArea?: number;
+}
 
 /** What a study asks of one source for one dataset. */
 export interface Order {
@@ -10,25 +60,82 @@ export interface Order {
   source: string;
   /** Address of the source. */
   address: string;
-  collection?: string;
-  file?: string;
   vintage?: string;
   /** Only what meets this box, longitudes and latitudes on WGS 84. */
   box?: Box;
-  /** Features on a page; what the service prefers when left out. */
-  pageSize?: number;
+  /** The same area's box in another CRS, [east, north]; undefined where there is no way to it. */
+  boxIn?(crs: Crs): Box | undefined;
+  wanted: Wanted;
+  traits: SourceTraits;
   licence?: string;
   citation?: string;
+  /** An order that was placed in an earlier run and may be ready now. */
+  placed?: PlacedOrder;
+  /** Told when an order has been placed, so that a later run can fetch it; null when it is of no use any more. */
+  place?(placed: PlacedOrder | null): Promise<void>;
+  /** Opens a file of this machine, for sources that are folders. */
+  local?(path: string): Promise<ByteSource | null>;
+}
+
+/** Jobs of an order at a provider, each with the piece of the area that it is for. */
+export interface PlacedOrder {
+  jobs: { url: string; piece: string }[];
 }
 
 export interface Gathered {
   receipts: Receipt[];
+  /** Paths of the data of each dataset, in the order in which they are read. */
+  files: Map<string, string[]>;
   /** Files that were still current. */
   unchanged: number;
+}
+
+/** What an order would bring, as far as the service says. */
+export interface Estimate {
+  features?: number;
+  /** Features of the whole collection, where the area takes only some. */
+  featuresInAll?: number;
+  bytes?: number;
+  requests?: number;
+  /** How it was worked out, and what cannot be known: sentences. */
+  notes: string[];
+}
+
+/** Terms of use that a service names, and asks to be agreed to. */
+export interface TermsLink {
+  url: string;
+  title?: string;
 }
 
 /** One way to ask for data: one folder in `sources`, one line in the register. */
 export interface Protocol {
   kind: string;
-  gather(order: Order, context: TransferContext): Promise<Gathered>;
+  /** Orders with the same text are gathered in one go. */
+  together(order: Order): string;
+  gather(orders: readonly Order[], context: TransferContext): Promise<Gathered>;
+  estimate(orders: readonly Order[], context: TransferContext): Promise<Estimate>;
+  /** Terms that the service itself asks agreement to. */
+  terms?(order: Order, context: TransferContext): Promise<TermsLink | null>;
+}
+
+/** A name as a part of a path: providers' names hold what file systems and sorters stumble over. */
+export function pathPart(name: string): string {
+  const part = name
+    .normalize('NFC')
+    .replace(/[^\p{L}\p{N}._-]+/gu, '-')
+    .replace(/^[.-]+|-+$/g, '');
+  return part === '' ? 'unnamed' : part.slice(0, 100);
+}
+
+/** Folder of a dataset, named for source, dataset and vintage: providers name every download alike. */
+export function folderOf(order: Pick<Order, 'source' | 'name' | 'vintage'>): string {
+  const vintage = order.vintage === undefined ? '' : `-${pathPart(order.vintage)}`;
+  return `gathered/${pathPart(order.source)}/${pathPart(order.name)}${vintage}`;
+}
+
+/** Address of a source that more is appended to. */
+export function withSlash(address: string): string {
+  const url = new URL(address);
+  if (!url.pathname.endsWith('/')) url.pathname += '/';
+  return url.toString();
 }

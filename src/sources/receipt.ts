@@ -3,6 +3,10 @@ export interface Receipt {
   kind: 'file';
   /** `boundary-office/wards` */
   what: string;
+  /** Datasets of the study that it belongs to. */
+  datasets: string[];
+  /** What it is for: data, or what explains them. */
+  role: 'data' | 'structure';
   /** Path in the study folder. */
   path: string;
   /** Address without secrets. */
@@ -15,6 +19,10 @@ export interface Receipt {
   lastModified?: string;
   /** Address of the page that follows, for services that page. */
   next?: string;
+  /** Features or rows in it, where they were counted. */
+  features?: number;
+  /** CRS of its coordinates as the service said it, where the file itself does not. */
+  crs?: string;
   licence?: string;
   citation?: string;
 }

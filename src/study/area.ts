@@ -31,10 +31,10 @@ export function areaDataset(study: Study): string | undefined {
   return study.area.units?.of ?? study.area.layer;
 }
 
-/** The area's box on WGS 84; undefined when there is no way there (no known datum shift). */
-function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
+/** The area's box in another CRS, a little larger; undefined when there is no way there (no known datum shift). */
+export function boxOfArea({ area, crs }: Pick<StudyArea, 'area' | 'crs'>, other: Crs): Box | undefined {
   try {
-    const box = transformBox(area.box, transformer(crs, wgs84()));
+    const box = transformBox(area.box, transformer(crs, other));
     const margin = 0.01 * Math.max(box[2] - box[0], box[3] - box[1]);
     return [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];
   } catch (error) {
@@ -107,7 +107,12 @@ export async function buildArea(
     wanted === null
       ? `all ${grouped(array.length)} ${name}`
       : `${grouped(array.length)} ${name} (${[...wanted].join(', ')})`;
-  return { area, crs, degrees: degreesOf(area, crs), words: `Area: ${which}${sizeWords(area, crs)}.` };
+  return {
+    area,
+    crs,
+    degrees: boxOfArea({ area, crs }, wgs84()),
+    words: `Area: ${which}${sizeWords(area, crs)}.`,
+  };
 }
 
 function sizeWords(area: PreparedArea, crs: Crs): string {

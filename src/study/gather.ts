@@ -1,143 +1,212 @@
-import { grouped } from '../core/account.ts';
+import { counted, grouped } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
-import type { Box } from '../core/geometry/geometry-array.ts';
-import type { Order } from '../sources/order.ts';
 import type { Receipt } from '../sources/receipt.ts';
-import { protocolOf } from '../sources/register.ts';
-import type { TransferContext } from '../sources/transfer.ts';
+import { HostGate } from '../sources/transfer/hosts.ts';
 import type { Ledger } from './ledger.ts';
+import { checkLimits } from './limits.ts';
 import type { Machine } from './machine.ts';
+import { type Extent, groupOrders, type OrderGroup, requestOf, sameRequest, withPlacing } from './orders.ts';
 import type { Study } from './schema.ts';
+import { addressOf, contextFor, type Gathering, type GatherOptions } from './source-context.ts';
+import { settleTerms } from './terms.ts';
+
+export type { GatherOptions } from './source-context.ts';
 
 /** Where the files of each dataset lie in the study folder. */
 export type GatheredFiles = Map<string, string[]>;
 
-export interface GatherOptions {
-  /** Milliseconds without a byte before a service counts as dead. */
-  patience?: number;
-  tries?: number;
-  /** Other addresses for sources, by name. */
-  addresses?: Record<string, string>;
-}
+/** A run that was broken off longer ago is not gone on with: what came then may be out of date. */
+const longestBreak = 24 * 3600 * 1000;
 
-function context(
+/** Begins a gathering, or goes on with the one that was broken off. */
+export async function beginGathering(
   study: Study,
-  source: string,
   machine: Machine,
   ledger: Ledger,
   options: GatherOptions,
-): TransferContext {
-  const { key } = study.sources[source];
-  const headers: Record<string, string> = {};
-  if (key !== undefined) {
-    const value = machine.environment(key.variable);
-    if (value === undefined || value === '') {
-      throw new IsomericError(
-        'key-missing',
-        `${source} wants a key, but the environment variable ${key.variable} is not set.`,
-        { advice: `Set ${key.variable} and run again.`, blame: 'usage' },
-      );
-    }
-    headers[key.header.toLowerCase()] = value;
+): Promise<Gathering> {
+  const now = machine.now();
+  const last = ledger.gathering;
+  const goesOn = last?.state === 'begun' && Date.parse(now) - Date.parse(last.at) < longestBreak;
+  if (!goesOn) await ledger.add(machine, { kind: 'gathering', state: 'begun', at: now });
+  const atOnce = new Map<string, number>();
+  for (const [name, source] of Object.entries(study.sources)) {
+    const address = addressOf(study, name, options);
+    if (source['at once'] !== undefined && URL.canParse(address))
+      atOnce.set(new URL(address).origin, source['at once']);
   }
+  const sleep = (milliseconds: number) => machine.sleep(milliseconds);
   return {
-    store: machine.store,
-    fetch: machine.fetch,
-    now: () => machine.now(),
-    earlier: ledger.receipts,
-    headers,
-    progress: (what, bytes) => machine.reporter.progress(what, bytes),
-    patience: options.patience ?? 30_000,
-    tries: options.tries ?? 3,
+    study,
+    machine,
+    ledger,
+    options,
+    hosts: new HostGate(sleep, atOnce, () => Date.parse(machine.now())),
+    documents: new Map(),
   };
 }
 
-function orderOf(study: Study, name: string, box: Box | undefined, options: GatherOptions): Order {
-  const dataset = study.gather[name];
-  const source = dataset.from!;
-  const told = study.sources[source];
-  return {
+/** Ends a gathering in which every dataset came. */
+export async function endGathering({ machine, ledger, study }: Gathering): Promise<void> {
+  const kept = new Set([...ledger.datasets.values()].flatMap((entry) => entry.paths));
+  const ofStudy = (receipt: Receipt) => receipt.datasets.some((name) => name in study.gather);
+  ledger.forget(
+    [...ledger.receipts.values()]
+      .filter((receipt) => !kept.has(receipt.path) && (receipt.role === 'data' || !ofStudy(receipt)))
+      .map((receipt) => receipt.path),
+  );
+  await ledger.add(machine, { kind: 'gathering', state: 'done', at: machine.now() });
+  await ledger.save(machine);
+}
+
+interface Outcome {
+  receipts: Receipt[];
+  files: Map<string, string[]>;
+  state: string;
+}
+
+/** What a run that was broken off has received whole, if it is still there to the byte. */
+async function alreadyDone(group: OrderGroup, { ledger, machine }: Gathering): Promise<Outcome | null> {
+  const files = new Map<string, string[]>();
+  const receipts = new Map<string, Receipt>();
+  for (const order of group.orders) {
+    const entry = ledger.datasets.get(order.name);
+    if (
+      entry === undefined ||
+      !ledger.doneWithin(order.name) ||
+      !sameRequest(entry.request, requestOf(order)) ||
+      entry.source !== order.source
+    )
+      return null;
+    for (const path of entry.paths) {
+      const receipt = ledger.receipts.get(path);
+      if (receipt === undefined) return null;
+      if (!receipts.has(path) && (await machine.store.checksum(path)) !== receipt.sha256) return null;
+      receipts.set(path, receipt);
+    }
+    files.set(order.name, entry.paths);
+  }
+  return { receipts: [...receipts.values()], files, state: 'received in the run that was broken off' };
+}
+
+async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: string[]): Promise<Outcome> {
+  const { ledger, machine } = gathering;
+  const names = group.orders.map((order) => order.name);
+  const done = await alreadyDone(group, gathering);
+  if (done !== null) return done;
+  const began = Date.parse(machine.now());
+  const entry = (name: string, state: 'begun' | 'done', paths: string[], seconds?: number) => ({
+    kind: 'dataset' as const,
     name,
-    source,
-    address: options.addresses?.[source] ?? told.at,
-    collection: dataset.collection,
-    file: dataset.file,
-    vintage: dataset.vintage,
-    box,
-    pageSize: dataset['page size'],
-    licence: dataset.licence ?? told.licence,
-    citation: dataset.citation ?? told.citation,
+    source: group.source,
+    state,
+    at: machine.now(),
+    request: requestOf(group.orders.find((order) => order.name === name)!),
+    paths,
+    seconds,
+  });
+  const goesOn = (name: string) => {
+    const before = ledger.datasets.get(name);
+    const request = requestOf(group.orders.find((order) => order.name === name)!);
+    return (
+      before?.state === 'begun' && before.source === group.source && sameRequest(before.request, request)
+    );
   };
+  if (!names.every(goesOn)) await ledger.add(machine, ...names.map((name) => entry(name, 'begun', [])));
+  const context = contextFor(gathering, group.source, names, notes);
+  try {
+    const { orders } = withPlacing(group, ledger, machine);
+    const result = await group.protocol.gather(orders, context);
+    const seconds = Math.max(0, Date.parse(machine.now()) - began) / 1000;
+    await ledger.add(
+      machine,
+      ...names.map((name) => entry(name, 'done', result.files.get(name) ?? [], Number(seconds.toFixed(1)))),
+    );
+    return {
+      receipts: result.receipts,
+      files: result.files,
+      state: stateWords(result.receipts.length, result.unchanged),
+    };
+  } finally {
+    machine.reporter.progress(names[0], null);
+  }
+}
+
+function stateWords(count: number, unchanged: number): string {
+  const fresh = count - unchanged;
+  if (fresh === 0) return 'unchanged since the last run';
+  return unchanged === 0 ? 'received' : `${grouped(fresh)} received, ${grouped(unchanged)} unchanged`;
+}
+
+function sentence(group: OrderGroup, { receipts, state }: Outcome): string {
+  const bytes = receipts.reduce((sum, receipt) => sum + receipt.bytes, 0);
+  return `Gather: ${group.orders[0].name} from ${group.source}; ${counted(receipts.length, 'file', 'files')}, ${grouped(bytes)} bytes, ${state}.`;
 }
 
 /**
- * Gathers the named datasets. One that fails does not lose the others: all are tried, then the first failure is raised
- * with the names of all. `box` limits feature services to what meets the area.
+ * Gathers the named datasets, those of different hosts at the same time. One that fails does not lose the others: all are
+ * tried, then the first failure is raised with the names of all. `extent` limits services to what meets the area.
  */
 export async function gather(
-  study: Study,
   names: readonly string[],
-  box: Box | undefined,
-  machine: Machine,
-  ledger: Ledger,
-  options: GatherOptions,
+  extent: Extent | undefined,
+  gathering: Gathering,
   files: GatheredFiles,
 ): Promise<void> {
-  const failures: { name: string; error: unknown }[] = [];
-  const done = new Map<string, { receipts: Receipt[]; words: string }>();
-  for (const name of names) {
-    const dataset = study.gather[name];
-    if (dataset.from === undefined) {
-      files.set(name, [dataset.file!]);
-      continue;
+  const { study, machine, options } = gathering;
+  for (const name of names)
+    if (study.gather[name].from === undefined && study.gather[name].file !== undefined)
+      files.set(name, [study.gather[name].file!]);
+  const asked = names.filter((name) => study.gather[name].from !== undefined);
+  const groups = groupOrders(study, asked, extent, machine, options);
+  const troubles = await settleTerms(groups, gathering);
+  for (const [source, error] of await checkLimits(
+    groups.filter((group) => !troubles.has(group.source)),
+    gathering,
+  ))
+    troubles.set(source, error);
+
+  // What is said comes in the order of the study, whichever dataset comes first.
+  const said: (string[] | null)[] = groups.map(() => null);
+  let next = 0;
+  const flush = () => {
+    for (; next < said.length && said[next] !== null; next++) {
+      const [first, ...notes] = said[next]!;
+      if (first !== '') machine.reporter.say(first);
+      for (const note of notes) machine.reporter.note(note);
     }
-    const { kind } = study.sources[dataset.from];
-    const order = orderOf(study, name, box, options);
-    // Several layers may come out of one archive, which is fetched once.
-    const same = kind === 'files' ? `${order.source} ${order.file} ${order.vintage}` : `${name}`;
-    try {
-      let got = done.get(same);
-      if (got === undefined) {
-        const result = await protocolOf(kind)!.gather(
-          order,
-          context(study, order.source, machine, ledger, options),
-        );
-        for (const receipt of result.receipts) ledger.receipts.set(receipt.path, receipt);
-        const bytes = result.receipts.reduce((sum, receipt) => sum + receipt.bytes, 0);
-        const count = result.receipts.length;
-        const fresh = count - result.unchanged;
-        const state =
-          fresh === 0
-            ? 'unchanged since the last run'
-            : result.unchanged === 0
-              ? 'received'
-              : `${grouped(fresh)} received, ${grouped(result.unchanged)} unchanged`;
-        got = {
-          receipts: result.receipts,
-          words: `Gather: ${name} from ${order.source}; ${grouped(count)} ${count === 1 ? 'file' : 'files'}, ${grouped(bytes)} bytes, ${state}.`,
-        };
-        done.set(same, got);
-        machine.reporter.say(got.words);
-        await ledger.save(machine);
+  };
+  const failures: { names: string[]; error: unknown }[] = [];
+  await Promise.all(
+    groups.map(async (group, k) => {
+      const notes: string[] = [];
+      try {
+        if (troubles.has(group.source)) throw troubles.get(group.source);
+        const outcome = await gatherGroup(group, gathering, notes);
+        for (const [name, paths] of outcome.files) files.set(name, paths);
+        said[k] = [sentence(group, outcome), ...notes];
+      } catch (error) {
+        const own = group.orders.map((order) => order.name);
+        failures.push({ names: own, error });
+        const words = error instanceof IsomericError ? error.sentence : String(error);
+        said[k] = ['', ...notes, `${own.join(', ')} could not be gathered: ${words}`];
       }
-      files.set(
-        name,
-        got.receipts.map((receipt) => receipt.path),
-      );
-    } catch (error) {
-      failures.push({ name, error });
-      machine.reporter.note(
-        `${name} could not be gathered: ${error instanceof IsomericError ? error.sentence : String(error)}`,
-      );
-    }
-  }
-  if (failures.length === 0) return;
-  const [{ error }] = failures;
-  if (failures.length === 1 || !(error instanceof IsomericError)) throw error;
-  throw new IsomericError(
+      flush();
+    }),
+  );
+  await gathering.ledger.save(machine);
+  if (failures.length > 0) throw failed(failures, asked);
+}
+
+function failed(failures: readonly { names: string[]; error: unknown }[], asked: readonly string[]): unknown {
+  const lost = failures.flatMap((each) => each.names);
+  const ordered = asked.filter((name) => lost.includes(name));
+  const { error } = failures.find((each) => each.names.includes(ordered[0]))!;
+  if (ordered.length === 1 || !(error instanceof IsomericError)) return error;
+  return new IsomericError(
     error.code,
-    `${failures.length} of ${names.length} datasets could not be gathered (${failures.map((each) => each.name).join(', ')}). The first: ${error.message}`,
-    { place: error.place, advice: error.advice, cause: error },
+    `${ordered.length} of ${asked.length} datasets could not be gathered (${ordered.join(', ')}). The first: ${error.message}`,
+    { place: error.place, advice: error.advice, blame: error.blame, cause: error },
   );
 }
 
@@ -146,28 +215,17 @@ export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
   const files: GatheredFiles = new Map();
   for (const [name, dataset] of Object.entries(study.gather)) {
     if (dataset.from === undefined) {
-      files.set(name, [dataset.file!]);
+      if (dataset.file !== undefined) files.set(name, [dataset.file]);
       continue;
     }
-    const wanted =
-      dataset.file === undefined
-        ? `gathered/${dataset.from}/${name}${dataset.vintage === undefined ? '' : `-${dataset.vintage}`}/`
-        : undefined;
-    const paths = [...ledger.receipts.values()]
-      .filter((receipt) =>
-        wanted === undefined
-          ? receipt.what === `${dataset.from}/${dataset.file!.slice(dataset.file!.lastIndexOf('/') + 1)}`
-          : receipt.path.startsWith(wanted),
-      )
-      .map((receipt) => receipt.path)
-      .sort();
-    if (paths.length === 0) {
+    const entry = ledger.datasets.get(name);
+    if (entry === undefined || entry.state !== 'done' || entry.source !== dataset.from) {
       throw new IsomericError('not-gathered', `${name} has not been gathered yet.`, {
         advice: 'Run the study without --only, or with --only gather first.',
         blame: 'usage',
       });
     }
-    files.set(name, paths);
+    files.set(name, entry.paths);
   }
   return files;
 }

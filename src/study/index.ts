@@ -1,5 +1,6 @@
 export { checkFrom } from './check.ts';
-export { Ledger, type LedgerEntry, type StepEntry } from './ledger.ts';
+export { Ledger } from './ledger.ts';
+export { type LedgerEntry, ledgerJsonSchema, type StepEntry } from './ledger-entries.ts';
 export { loadStudy } from './load.ts';
 export type { Machine, Reporter } from './machine.ts';
 export { silentReporter } from './machine.ts';

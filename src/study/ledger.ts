@@ -1,75 +1,131 @@
-import { z } from 'zod';
 import type { Account } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Receipt } from '../sources/receipt.ts';
+import {
+  type DatasetEntry,
+  entrySchema,
+  type GatheringEntry,
+  type LedgerEntry,
+  type OrderEntry,
+  type StepEntry,
+  type TermsEntry,
+  type UsageEntry,
+} from './ledger-entries.ts';
 import { type Machine, readText, writeText } from './machine.ts';
 
 export const ledgerPath = 'ledger.jsonl';
 
-/** What one step did to how many features. */
-export interface StepEntry {
-  kind: 'step';
-  layer: string;
-  verb: string;
-  at: string;
-  counts: Record<string, number>;
-  sentence: string;
-  notes: string[];
-}
-
-export type LedgerEntry = Receipt | StepEntry;
-
-const receiptSchema = z.object({
-  kind: z.literal('file'),
-  what: z.string(),
-  path: z.string(),
-  url: z.string(),
-  at: z.string(),
-  bytes: z.number(),
-  sha256: z.string(),
-  etag: z.string().optional(),
-  lastModified: z.string().optional(),
-  next: z.string().optional(),
-  licence: z.string().optional(),
-  citation: z.string().optional(),
-});
-const stepSchema = z.object({
-  kind: z.literal('step'),
-  layer: z.string(),
-  verb: z.string(),
-  at: z.string(),
-  counts: z.record(z.string(), z.number()),
-  sentence: z.string(),
-  notes: z.array(z.string()),
-});
-const entrySchema = z.discriminatedUnion('kind', [receiptSchema, stepSchema]);
-
-/** The ledger: one JSON object a line; what came from where, and what each step of the last run did. */
+/**
+ * The ledger: one JSON object a line; what came from where, under which terms, and what each step of the last run did.
+ * While data come, lines are only ever added, so that whatever happens the next run knows what is there; now and then it
+ * is written anew, without what is out of date.
+ */
 export class Ledger {
   readonly receipts = new Map<string, Receipt>();
+  readonly datasets = new Map<string, DatasetEntry>();
+  readonly terms = new Map<string, TermsEntry>();
+  readonly orders = new Map<string, OrderEntry>();
+  readonly usage = new Map<string, UsageEntry>();
+  gathering: GatheringEntry | null = null;
   steps: StepEntry[] = [];
+  /** Files of each dataset that came since it was begun. */
+  private readonly since = new Map<string, Set<string>>();
+  /** Datasets that were done since the gathering was begun. */
+  private readonly within = new Set<string>();
+  private writing: Promise<void> = Promise.resolve();
+  /** True when the file ends in the middle of a line. */
+  private ragged = false;
 
   static async load(machine: Machine): Promise<Ledger> {
+    return Ledger.read((await readText(machine, ledgerPath)) ?? '');
+  }
+
+  /** A ledger from its text. A last line that was cut off by a sudden end is passed over. */
+  static read(text: string, file = ledgerPath): Ledger {
     const ledger = new Ledger();
-    const text = await readText(machine, ledgerPath);
-    text?.split('\n').forEach((line, k) => {
+    ledger.ragged = text !== '' && !text.endsWith('\n');
+    const lines = text.split('\n');
+    lines.forEach((line, k) => {
       if (line.trim() === '') return;
       let entry: LedgerEntry;
       try {
         entry = entrySchema.parse(JSON.parse(line));
       } catch (cause) {
+        if (k === lines.length - 1) return;
         throw new IsomericError('ledger-damaged', 'The ledger has a damaged line.', {
-          place: { file: ledgerPath, line: k + 1 },
+          place: { file, line: k + 1 },
           advice: 'Remove the line; what it told of is gathered again.',
           cause,
         });
       }
-      if (entry.kind === 'file') ledger.receipts.set(entry.path, entry);
-      else ledger.steps.push(entry);
+      ledger.take(entry);
     });
     return ledger;
   }
 
+  private take(entry: LedgerEntry): void {
+    switch (entry.kind) {
+      case 'file':
+        this.receipts.set(entry.path, entry);
+        for (const name of entry.datasets) this.since.get(name)?.add(entry.path);
+        break;
+      case 'dataset':
+        this.datasets.set(entry.name, entry);
+        if (entry.state === 'begun') {
+          this.since.set(entry.name, new Set());
+          this.within.delete(entry.name);
+        } else this.within.add(entry.name);
+        break;
+      case 'gathering':
+        this.gathering = entry;
+        if (entry.state === 'begun') this.within.clear();
+        break;
+      case 'terms':
+        this.terms.set(entry.source, entry);
+        break;
+      case 'order':
+        if (entry.jobs.length === 0) this.orders.delete(entry.key);
+        else this.orders.set(entry.key, entry);
+        break;
+      case 'usage': {
+        const key = `${entry.source} ${entry.month}`;
+        const before = this.usage.get(key);
+        this.usage.set(key, {
+          ...entry,
+          features: entry.features + (before?.features ?? 0),
+          bytes: entry.bytes + (before?.bytes ?? 0),
+        });
+        break;
+      }
+      case 'step':
+        this.steps.push(entry);
+    }
+  }
+
+  /** Files that came since a dataset was begun and not done. */
+  cameSince(dataset: string): ReadonlySet<string> {
+    return this.since.get(dataset) ?? new Set();
+  }
+
+  /** Was a dataset received whole in the gathering that is going on? */
+  doneWithin(dataset: string): boolean {
+    return this.within.has(dataset);
+  }
+
+  /** Adds entries as lines of the file, together or not at all. */
+  add(machine: Machine, ...entries: LedgerEntry[]): Promise<void> {
+    for (const entry of entries) this.take(entry);
+    if (this.ragged) {
+      this.writing = this.writing.then(() => this.write(machine));
+      return this.writing;
+    }
+    const text = entries.map((entry) => `${JSON.stringify(entry)}\n`).join('');
+    // One after the other: datasets come at the same time.
+    this.writing = this.writing.then(() => machine.append(ledgerPath, text));
+    return this.writing;
+  }
+
+  /** A step of the preparation; written with the next saving. */
   record(layer: string, account: Account, at: string): void {
     this.steps.push({
       kind: 'step',
@@ -82,8 +138,49 @@ export class Ledger {
     });
   }
 
+  /** Forgets receipts of files that no dataset is made of any more. */
+  forget(paths: Iterable<string>): void {
+    for (const path of paths) this.receipts.delete(path);
+  }
+
+  /** Everything in the order in which it is written. */
+  entries(): LedgerEntry[] {
+    const byKey = <T>(map: ReadonlyMap<string, T>) =>
+      [...map.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, value]) => value);
+    // The order of lines says what came since when: what the gathering that goes on has brought stands behind it.
+    const datasets = byKey(this.datasets);
+    const ofNow = ({ name, state }: DatasetEntry) => state === 'begun' || this.within.has(name);
+    const fresh = new Set(
+      datasets.filter(({ state }) => state === 'begun').flatMap(({ name }) => [...this.cameSince(name)]),
+    );
+    const receipts = byKey(this.receipts);
+    return [
+      ...byKey(this.terms),
+      ...byKey(this.usage),
+      ...byKey(this.orders),
+      ...datasets.filter((entry) => !ofNow(entry)),
+      ...receipts.filter(({ path }) => !fresh.has(path)),
+      ...(this.gathering === null ? [] : [this.gathering]),
+      ...datasets.filter(ofNow),
+      ...receipts.filter(({ path }) => fresh.has(path)),
+      ...this.steps,
+    ];
+  }
+
+  get text(): string {
+    return this.entries()
+      .map((entry) => `${JSON.stringify(entry)}\n`)
+      .join('');
+  }
+
+  /** Writes the ledger anew, without what is out of date. */
   async save(machine: Machine): Promise<void> {
-    const entries: LedgerEntry[] = [...this.receipts.values(), ...this.steps];
-    await writeText(machine, ledgerPath, entries.map((entry) => `${JSON.stringify(entry)}\n`).join(''));
+    this.writing = this.writing.then(() => this.write(machine));
+    await this.writing;
+  }
+
+  private async write(machine: Machine): Promise<void> {
+    await writeText(machine, ledgerPath, this.text);
+    this.ragged = false;
   }
 }

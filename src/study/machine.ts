@@ -2,10 +2,12 @@ import type { Account } from '../core/account.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Table } from '../core/layer/layer.ts';
 import type { Mark } from '../core/table/marks.ts';
+import type { ByteSource } from '../formats/byte-source.ts';
 import type { Opened } from '../formats/contents.ts';
 import type { MapExtract } from '../formats/osm/primitives.ts';
 import type { Scratch } from '../formats/writing/target.ts';
 import type { Store } from '../sources/store.ts';
+import type { Fetch, Meter } from '../sources/transfer/context.ts';
 
 /** Told what happens, as it happens; the command line prints it, tests collect it. */
 export interface Reporter {
@@ -13,7 +15,8 @@ export interface Reporter {
   say(words: string): void;
   note(words: string): void;
   finding(finding: Finding): void;
-  progress(what: string, bytes: number): void;
+  /** How far a dataset is; null when it has come or failed. */
+  progress(what: string, meter: Meter | null): void;
 }
 
 /** How the tables of a file are to be read. */
@@ -28,16 +31,23 @@ export interface Machine {
   store: Store;
   /** Opens a file of the study folder. */
   open(path: string, reading?: Reading): Promise<Opened[]>;
-  /** Saves layers into a file of the study folder, by its ending. */
   /** Opens a map extract of the study folder. */
   extract(path: string): Promise<MapExtract>;
+  /** A file of this machine that need not lie in the study folder; null when there is none. */
+  local(path: string): Promise<ByteSource | null>;
   /** Room outside memory for what is put aside. */
   scratch?: () => Scratch;
+  /** Saves layers into a file of the study folder, by its ending. */
   save(tables: readonly Table[], path: string, now: string): Promise<Account[]>;
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;
+  /** Adds text at the end of a file of the study folder. */
+  append(path: string, text: string): Promise<void>;
+  /** Takes the study folder for this run alone, clears away what a run that was killed left; ends with the result. */
+  claim(): Promise<() => Promise<void>>;
   /** SVG → PNG at the given width in pixels. */
   png(svg: string, width: number): Promise<Uint8Array>;
-  fetch: typeof fetch;
+  fetch: Fetch;
+  sleep(milliseconds: number): Promise<void>;
   now(): string;
   environment(name: string): string | undefined;
   reporter: Reporter;

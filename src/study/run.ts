@@ -4,11 +4,18 @@ import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { sheetWidth } from '../core/mapping/sheet.ts';
-import { areaDataset, buildArea, type StudyArea } from './area.ts';
+import { areaDataset, boxOfArea, buildArea, type StudyArea } from './area.ts';
 import { checkStudy } from './check.ts';
 import { dataDictionary, dictionaryText } from './dictionary.ts';
 import { drawMap } from './draw.ts';
-import { filesFromLedger, type GatheredFiles, type GatherOptions, gather } from './gather.ts';
+import {
+  beginGathering,
+  endGathering,
+  filesFromLedger,
+  type GatheredFiles,
+  type GatherOptions,
+  gather,
+} from './gather.ts';
 import { Ledger } from './ledger.ts';
 import { loadStudy } from './load.ts';
 import { type Machine, readText, writeText } from './machine.ts';
@@ -54,7 +61,14 @@ export async function runStudy(machine: Machine, options: RunOptions = {}): Prom
       blame: 'usage',
     });
   }
-  return new Run(loadStudy(text), machine, await Ledger.load(machine), options).run();
+  const study = loadStudy(text);
+  // One run at a time: two would write into each other's files.
+  const release = await machine.claim();
+  try {
+    return await new Run(study, machine, await Ledger.load(machine), options).run();
+  } finally {
+    await release();
+  }
 }
 
 class Run {
@@ -78,7 +92,7 @@ class Run {
         stage: (words) => reporter.stage(words),
         say: (words) => reporter.say(words),
         note: (words) => reporter.note(words),
-        progress: (what, bytes) => reporter.progress(what, bytes),
+        progress: (what, meter) => reporter.progress(what, meter),
         finding: (finding) => this.add(finding),
       },
     };
@@ -142,12 +156,14 @@ class Run {
   /** The layer that the area is made of first, then the rest, limited to the area where the service can. */
   private async gatherAll(crs: StudyArea['crs']): Promise<StudyArea> {
     const { study, machine, ledger, options, files } = this;
+    const gathering = await beginGathering(study, machine, ledger, options);
     const first = areaDataset(study);
-    if (first !== undefined) await gather(study, [first], undefined, machine, ledger, options, files);
+    if (first !== undefined) await gather([first], undefined, gathering, files);
     const area = await buildArea(study, crs, files, machine);
     machine.reporter.say(area.words);
     const others = Object.keys(study.gather).filter((name) => name !== first);
-    await gather(study, others, area.degrees, machine, ledger, options, files);
+    await gather(others, { degrees: area.degrees, in: (other) => boxOfArea(area, other) }, gathering, files);
+    await endGathering(gathering);
     return area;
   }
 
@@ -220,10 +236,7 @@ class Run {
     };
     await write('delivered/data-dictionary.csv', dictionaryText(dictionary));
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
-    await write(
-      'delivered/ledger.jsonl',
-      [...ledger.receipts.values(), ...ledger.steps].map((entry) => `${JSON.stringify(entry)}\n`).join(''),
-    );
+    await write('delivered/ledger.jsonl', ledger.text);
     if (study.deliver.pages.includes('report')) {
       await write(
         'delivered/report.html',

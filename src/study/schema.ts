@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { usualUnsureAbove } from '../core/layer/verbs/compute.ts';
 import { keyRepairs } from '../core/table/key-repair.ts';
+import { protocolKinds } from '../sources/kinds.ts';
 
 const text = z.string().min(1);
 const name = z
@@ -41,20 +42,62 @@ const area = z
     'say exactly one of units, box, layer',
   );
 
+const variable = text.describe('Environment variable that holds it; the value is never written down.');
+
 const source = z.strictObject({
   kind: z
-    .enum(['features', 'files'])
-    .describe('features: an OGC API – Features service; files: plain files.'),
-  at: text.describe('Address of the service, or of the folder of files.'),
+    .enum(protocolKinds)
+    .describe(
+      'features: OGC API – Features; wfs: Web Feature Service; files: plain files; regions: extracts by region; map-features: the read interface of a map database; sdmx, json-stat, rows: statistics; orders: OGC API – Processes.',
+    ),
+  at: text.describe(
+    'Address of the service, or of the folder of files; for files also a folder of this machine.',
+  ),
   licence: text.optional(),
   citation: text.optional(),
   key: z
     .strictObject({
-      header: text.describe('Header that carries the key.'),
-      variable: text.describe('Environment variable that holds it.'),
+      header: text.optional().describe('Header that carries the key.'),
+      parameter: text.optional().describe('Parameter of addresses that carries the key.'),
+      variable,
+      scheme: text.optional().describe('Word before the key in its header: Bearer.'),
     })
+    .refine(
+      (value) => (value.header === undefined) !== (value.parameter === undefined),
+      'say either “header:” or “parameter:”',
+    )
     .optional()
     .describe('A key, taken from the environment and never written down.'),
+  account: z
+    .strictObject({ user: variable, password: variable })
+    .optional()
+    .describe('An account (HTTP Basic), both parts taken from the environment.'),
+  terms: text.optional().describe('Address of terms of use that want agreement.'),
+  agreed: z
+    .string()
+    .regex(/^\d{4}-\d{2}-\d{2}$/, 'must be a date like 2026-11-25')
+    .optional()
+    .describe('Date on which the terms of use were read and agreed to.'),
+  'at once': z.int().positive().max(16).optional().describe('Requests at the same time; 2 when left out.'),
+  limits: z
+    .strictObject({
+      'features a month': z.int().positive().optional(),
+      'bytes a month': z.int().positive().optional(),
+      'square kilometres': z.number().positive().optional().describe('Largest area of one order.'),
+      columns: z.int().positive().optional().describe('Most columns in one request.'),
+    })
+    .default({})
+    .describe('What the provider allows.'),
+  agency: text.optional().describe('Agency that keeps the tables of a statistics service.'),
+  answers: z
+    .enum(['csv', 'json', 'xml'])
+    .optional()
+    .describe('Answers that are preferred, where there is a choice.'),
+  parameters: z
+    .record(text, text)
+    .optional()
+    .describe('For rows: what the parameters of the service are called: { columns: get }.'),
+  'key columns': z.array(text).min(1).optional().describe('For rows: columns that tell rows apart.'),
 });
 
 const dataset = z
@@ -62,7 +105,58 @@ const dataset = z
     from: text.optional().describe('Name of a source.'),
     collection: text
       .optional()
-      .describe('Collection of a feature service; the name of the dataset when left out.'),
+      .describe(
+        'Collection or feature type of a service, or dataset of an order; the name of the dataset when left out.',
+      ),
+    ids: z
+      .array(z.union([text, z.number()]).transform(String))
+      .min(1)
+      .optional()
+      .describe('Only these features of a service, by id.'),
+    'in crs': text
+      .optional()
+      .describe('CRS that coordinates are asked for in, where the service offers several.'),
+    sha256: z
+      .string()
+      .regex(/^[0-9a-f]{64}$/, 'must be 64 hexadecimal digits')
+      .optional()
+      .describe('SHA-256 that the file must have.'),
+    table: text.optional().describe('Table of a statistics service.'),
+    choose: z
+      .record(
+        text,
+        oneOrMore.transform((value) => [value].flat()),
+      )
+      .optional()
+      .describe('Dimension of a table → values, by code or by what they are called.'),
+    period: z.union([text, z.number()]).transform(String).optional().describe('“2024” or “2019 to 2024”.'),
+    columns: z.array(text).min(1).optional().describe('Columns that are asked for.'),
+    levels: z
+      .record(
+        name,
+        z.strictObject({
+          units: name,
+          choose: z
+            .record(
+              text,
+              oneOrMore.transform((value) => [value].flat()),
+            )
+            .optional(),
+        }),
+      )
+      .optional()
+      .describe(
+        'Several levels in one go: level → the gathered layer of its units, and what is chosen for it.',
+      ),
+    on: text.optional().describe('With levels: UNIT_FIELD = TABLE_FIELD.'),
+    process: text.optional().describe('Process of a service that takes orders.'),
+    inputs: z.record(text, z.unknown()).optional().describe('Further inputs of the process.'),
+    region: text.optional().describe('Region of a source of extracts.'),
+    object: z
+      .string()
+      .regex(/^(node|way|relation)\/\d+$/, 'must be like relation/123')
+      .optional()
+      .describe('One object of a map-feature server, with its parts.'),
     file: text
       .optional()
       .describe('File of a source, or a path in the study folder when there is no source.'),

@@ -1,151 +1,223 @@
-import { z } from 'zod';
+import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import { suggest } from '../../core/nearest.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
-import type { Gathered, Order, Protocol } from '../order.ts';
+import { folderOf, type Gathered, type Order, type Protocol, pathPart } from '../order.ts';
 import type { Receipt } from '../receipt.ts';
-import { fetchJson, type TransferContext, transfer } from '../transfer.ts';
-
-const link = z.object({
-  rel: z.string(),
-  href: z.string(),
-  type: z.string().optional(),
-  title: z.string().optional(),
-});
-const landing = z.object({ links: z.array(link) });
-const conformance = z.object({ conformsTo: z.array(z.string()) });
-const collections = z.object({ collections: z.array(z.object({ id: z.string() })) });
-const collection = z.object({
-  id: z.string(),
-  title: z.string().optional(),
-  attribution: z.string().optional(),
-  links: z.array(link).default([]),
-});
+import { ask, jsonOf } from '../transfer/ask.ts';
+import type { Request, TransferContext } from '../transfer/context.ts';
+import { failure } from '../transfer/failures.ts';
+import { headerLinks, linkTo } from '../transfer/links.ts';
+import { type FileRequest, type Transfer, transfer } from '../transfer/transfer.ts';
+import { readPage } from './page.ts';
+import { givesGeoJson, givesGml, itemsQuery } from './query.ts';
+import { type Collection, openCollection, openService } from './service.ts';
 
 /** Most pages of one collection; a service that goes on beyond that is taken to run in circles. */
 const mostPages = 100_000;
 
-function parsed<T>(schema: z.ZodType<T>, value: unknown, what: string, url: string): T {
-  const result = schema.safeParse(value);
-  if (result.success) return result.data;
-  throw new IsomericError(
-    'source-garbled',
-    `${what}: the answer is not what OGC API – Features prescribes (${z.prettifyError(result.error).split('\n')[0]}).`,
-    { place: { file: url }, advice: 'Is the address that of the landing page?' },
-  );
+type Encoding = 'geojson' | 'gml';
+const accepts: Record<Encoding, string> = {
+  geojson: 'application/geo+json',
+  gml: 'application/gml+xml;version=3.2, application/gml+xml',
+};
+
+const whatOf = (order: Order) => `${order.source}/${order.wanted.collection ?? order.name}`;
+
+function licenceOf(order: Order, collection: Collection): string | undefined {
+  const link = linkTo(collection.links, 'license');
+  return order.licence ?? link?.title ?? link?.href;
 }
 
-/** The `next` link of a page of features, read from its bytes without reading the features into objects twice. */
-async function nextLink(source: ByteSource): Promise<string | undefined> {
-  const text = new TextDecoder().decode(await source.bytes(0, source.size));
-  let page: unknown;
-  try {
-    page = JSON.parse(text);
-  } catch (error) {
-    throw new IsomericError('source-garbled', 'A page of features is no JSON.', {
-      place: { file: source.name },
-      advice: 'Run again; if it stays so, ask the makers of the service.',
-      cause: error,
-    });
+/** `<http://…>` of a Content-Crs header, without its brackets. */
+const contentCrs = (headers: Headers) => /^<(.*)>$/.exec(headers.get('content-crs')?.trim() ?? '')?.[1];
+
+interface Walk {
+  order: Order;
+  encoding: Encoding;
+  crs: string | undefined;
+  licence: string | undefined;
+  citation: string | undefined;
+}
+
+function pageRequest(walk: Walk, url: string, file: string, context: TransferContext): FileRequest {
+  const { order, encoding } = walk;
+  const what = whatOf(order);
+  return {
+    what,
+    datasets: [order.name],
+    url,
+    path: `${folderOf(order)}/${file}.${encoding}`,
+    accept: accepts[encoding],
+    licence: walk.licence,
+    citation: walk.citation,
+    async check(stored, headers): Promise<Partial<Receipt>> {
+      const fromHeader = linkTo(headerLinks(headers.get('link')), 'next')?.href;
+      const crs = contentCrs(headers) ?? walk.crs;
+      const sent = { what, url };
+      if (encoding === 'gml') return { next: fromHeader, crs };
+      const page = await readPage(stored, sent, context);
+      const { meter } = context;
+      meter.features += page.features;
+      if (page.matched !== undefined) meter.totalFeatures = Math.max(page.matched, meter.features);
+      context.progress();
+      return { next: page.next ?? fromHeader, features: page.features, crs };
+    },
+  };
+}
+
+/** Follows the opaque `next` links from the first page to the end. */
+async function pages(walk: Walk, first: string, context: TransferContext): Promise<Transfer[]> {
+  const got: Transfer[] = [];
+  const seen = new Set<string>();
+  const contents = new Set<string>();
+  const what = whatOf(walk.order);
+  let url: string | undefined = first;
+  for (let page = 1; url !== undefined; page++) {
+    const circle = (words: string): IsomericError =>
+      failure(
+        'source-loop',
+        { what, url: url! },
+        context,
+        `the pages lead in a circle (${words}).`,
+        'The service is broken: ask its makers.',
+      );
+    if (seen.has(url) || page > mostPages) throw circle(`page ${grouped(page)} is one that came before`);
+    seen.add(url);
+    const file = `page-${String(page).padStart(4, '0')}`;
+    const one: Transfer = await transfer(pageRequest(walk, url, file, context), context);
+    const { receipt } = one;
+    // A circle of addresses that look new each time shows in what they bring.
+    if (receipt.features !== 0 && contents.has(receipt.sha256))
+      throw circle(`page ${grouped(page)} brings what came before`);
+    contents.add(receipt.sha256);
+    got.push(one);
+    url = receipt.next === undefined ? undefined : new URL(receipt.next, url).toString();
   }
-  const result = z
-    .object({ type: z.literal('FeatureCollection'), links: z.array(link).optional() })
-    .safeParse(page);
-  if (!result.success)
-    throw new IsomericError('source-garbled', 'A page of features is no FeatureCollection.', {
-      place: { file: source.name },
-    });
-  return result.data.links?.find((each) => each.rel === 'next')?.href;
+  return got;
 }
 
-/** OGC API – Features, part 1 (OGC 17-069r4): landing page → collections → items, along opaque `next` links. */
+/** Features by their ids, a file each. */
+async function byIds(
+  walk: Walk,
+  items: string,
+  crs: string | undefined,
+  context: TransferContext,
+): Promise<Transfer[]> {
+  const got: Transfer[] = [];
+  for (const id of walk.order.wanted.ids!) {
+    const url = new URL(items);
+    url.pathname = `${url.pathname.replace(/\/$/, '')}/${encodeURIComponent(id)}`;
+    if (crs !== undefined) url.searchParams.set('crs', crs);
+    const request = pageRequest(walk, url.toString(), `feature-${pathPart(id)}`, context);
+    got.push(await transfer({ ...request, missing: `There is no feature with the id “${id}”.` }, context));
+  }
+  return got;
+}
+
+/** Files of an earlier, longer answer would be read as if they still belonged to it. */
+export async function removeOthers(
+  folder: string,
+  receipts: readonly Receipt[],
+  context: TransferContext,
+): Promise<void> {
+  const kept = new Set(receipts.map((receipt) => receipt.path));
+  for (const path of await context.store.list(folder)) if (!kept.has(path)) await context.store.remove(path);
+}
+
+async function gather(order: Order, context: TransferContext): Promise<Gathered> {
+  const service = await openService(order, context);
+  const found = await openCollection(order, service, context);
+  const query = await itemsQuery(order, service, found, context);
+  const encoding: Encoding = !givesGeoJson(service) && givesGml(service) ? 'gml' : 'geojson';
+  const walk: Walk = {
+    order,
+    encoding,
+    crs: query.crs,
+    licence: licenceOf(order, found.collection),
+    citation: order.citation ?? found.collection.attribution,
+  };
+  if (query.filter !== undefined)
+    context.note(`${order.name}: the service is asked for features where ${query.filter}.`);
+  if (query.here !== undefined)
+    context.note(`${order.name}: ${query.here}; the condition is applied here, to all that comes.`);
+  const walkAll = () =>
+    order.wanted.ids === undefined
+      ? pages(walk, query.url, context)
+      : byIds(walk, found.items, query.crs, context);
+  let got: Transfer[];
+  try {
+    got = await walkAll();
+  } catch (error) {
+    // Addresses of pages live for a while only: where those of a broken-off run are dead, it begins at the first page.
+    const dead = error instanceof IsomericError && ['source-missing', 'source-refused'].includes(error.code);
+    if (!dead || context.continuing.size === 0) throw error;
+    context.note(
+      `${order.name}: the pages of the run that was broken off are not valid any more; it begins anew.`,
+    );
+    context.continuing = new Set();
+    context.meter.features = 0;
+    got = await walkAll();
+  }
+  const receipts = got.map(({ receipt }) => receipt);
+  await removeOthers(folderOf(order), receipts, context);
+  return {
+    receipts,
+    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
+    unchanged: got.filter((each) => each.unchanged).length,
+  };
+}
+
+/** One small page, for what it says of the whole. */
+async function sample(url: string, order: Order, context: TransferContext) {
+  const address = new URL(url);
+  address.searchParams.set('limit', '10');
+  const request: Request = { what: whatOf(order), url: address.toString(), accept: accepts.geojson };
+  const answer = await ask(request, context);
+  const page = jsonOf(answer, request, context) as { numberMatched?: unknown; features?: unknown };
+  return {
+    matched: typeof page.numberMatched === 'number' ? page.numberMatched : undefined,
+    features: Array.isArray(page.features) ? page.features.length : 0,
+    bytes: answer.bytes.length,
+  };
+}
+
+/** OGC API – Features, parts 1, 2 and 3 (OGC 17-069r4, 18-058r1, 19-079r2): landing page → collections → items. */
 export const featuresProtocol: Protocol = {
   kind: 'features',
-  async gather(order: Order, context: TransferContext): Promise<Gathered> {
-    const what = `${order.source}/${order.collection ?? order.name}`;
-    const address = order.address.endsWith('/') ? order.address : `${order.address}/`;
-    const home = parsed(landing, await fetchJson(order.source, address, context), what, address);
-    const follow = (rel: string, fallback: string) =>
-      new URL(
-        home.links.find((each) => each.rel === rel || each.rel.endsWith(`/${rel}`))?.href ?? fallback,
-        address,
-      ).toString();
-    const classes = parsed(
-      conformance,
-      await fetchJson(order.source, follow('conformance', 'conformance'), context),
-      what,
-      address,
-    );
-    if (!classes.conformsTo.some((each) => each.endsWith('/conf/core'))) {
-      throw new IsomericError(
-        'source-unsupported',
-        `${order.source}: the service does not conform to OGC API – Features, part 1.`,
-        { place: { file: address } },
-      );
+  together: (order) => order.name,
+  gather: ([order], context) => gather(order, context),
+  async terms(order, context) {
+    const { links, address } = await openService(order, context);
+    const terms = linkTo(links, 'terms-of-service');
+    return terms === undefined ? null : { url: new URL(terms.href, address).toString(), title: terms.title };
+  },
+  async estimate([order], context) {
+    const service = await openService(order, context);
+    const found = await openCollection(order, service, context);
+    const query = await itemsQuery(order, service, found, context);
+    const notes: string[] = [];
+    if (query.here !== undefined) notes.push(`${query.here}: its condition is applied after the download.`);
+    if (!givesGeoJson(service)) {
+      notes.push('The service gives GML only, which does not tell sizes beforehand.');
+      return { notes };
     }
-    const list = follow('data', 'collections');
-    const known = parsed(collections, await fetchJson(order.source, list, context), what, list);
-    const wanted = order.collection ?? order.name;
-    const dated = order.vintage === undefined ? [wanted] : [`${wanted}-${order.vintage}`, wanted];
-    const ids = known.collections.map((each) => each.id);
-    const id = dated.find((name) => ids.includes(name));
-    if (id === undefined) {
-      throw new IsomericError('collection-unknown', `${order.source} has no collection “${wanted}”.`, {
-        place: { file: list },
-        advice: suggest(wanted, ids),
-        blame: 'usage',
-      });
+    const { ids } = order.wanted;
+    const one = await sample(query.url, order, context);
+    const features = ids?.length ?? one.matched;
+    if (features === undefined) notes.push('The service does not say how many features there are.');
+    let featuresInAll: number | undefined;
+    if (order.box !== undefined && ids === undefined) {
+      const all = new URL(query.url);
+      for (const name of ['bbox', 'bbox-crs', 'filter', 'filter-lang']) all.searchParams.delete(name);
+      featuresInAll = (await sample(all.toString(), order, context)).matched;
     }
-    const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${encodeURIComponent(id)}`;
-    const told = parsed(collection, await fetchJson(what, own, context), what, own);
-    const licence =
-      order.licence ??
-      told.links.find((each) => each.rel === 'license')?.title ??
-      told.links.find((each) => each.rel === 'license')?.href;
-    const items = new URL(told.links.find((each) => each.rel === 'items')?.href ?? `${own}/items`, own);
-    if (order.box !== undefined)
-      items.searchParams.set('bbox', order.box.map((v) => Number(v.toFixed(6))).join(','));
-    if (order.pageSize !== undefined) items.searchParams.set('limit', String(order.pageSize));
-    const folder = `gathered/${order.source}/${order.name}${order.vintage === undefined ? '' : `-${order.vintage}`}`;
-    const receipts: Receipt[] = [];
-    const seen = new Set<string>();
-    let unchanged = 0;
-    let url: string | undefined = items.toString();
-    for (let page = 1; url !== undefined; page++) {
-      if (seen.has(url) || page > mostPages) {
-        throw new IsomericError(
-          'source-loop',
-          `${what}: the pages lead in a circle (page ${page} is one that came before).`,
-          { place: { file: url }, advice: 'The service is broken: ask its makers.' },
-        );
-      }
-      seen.add(url);
-      const path = `${folder}/page-${String(page).padStart(4, '0')}.geojson`;
-      const got = await transfer(
-        {
-          what,
-          url,
-          path,
-          accept: 'application/geo+json',
-          licence,
-          citation: order.citation ?? told.attribution,
-          notHtml: true,
-        },
-        context,
-      );
-      if (got.unchanged) unchanged++;
-      const stored = await context.store.open(path);
-      const next: string | undefined =
-        got.unchanged && got.receipt.next !== undefined ? got.receipt.next : await nextLink(stored!);
-      receipts.push({ ...got.receipt, next });
-      url = next === undefined || next === '' ? undefined : new URL(next, url).toString();
-    }
-    // Pages of an earlier, longer answer would be read as if they still belonged to it.
-    for (let page = receipts.length + 1; ; page++) {
-      const path = `${folder}/page-${String(page).padStart(4, '0')}.geojson`;
-      if ((await context.store.open(path)) === null) break;
-      await context.store.remove(path);
-    }
-    return { receipts, unchanged };
+    return {
+      features,
+      featuresInAll,
+      bytes:
+        features === undefined || one.features === 0
+          ? undefined
+          : Math.round((one.bytes / one.features) * features),
+      notes,
+    };
   },
 };

@@ -1,30 +1,147 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { Gathered, Order, Protocol } from '../order.ts';
-import { type TransferContext, transfer } from '../transfer.ts';
+import type { ByteSource } from '../../formats/byte-source.ts';
+import { type Gathered, type Order, type Protocol, pathPart, withSlash } from '../order.ts';
+import type { Receipt } from '../receipt.ts';
+import { announcedLength } from '../transfer/ask.ts';
+import type { TransferContext } from '../transfer/context.ts';
+import { transfer } from '../transfer/transfer.ts';
 
-/** Plain files over HTTP: the address of the source, then the name of the file. */
+function fileOf(order: Order): string {
+  const { file } = order.wanted;
+  if (file !== undefined) return file;
+  throw new IsomericError('order-incomplete', `${order.name}: which file of ${order.source} is wanted?`, {
+    advice: 'Say it with “file:”.',
+    blame: 'usage',
+  });
+}
+
+/** Name of the file, for words. */
+const nameOf = (file: string) => file.slice(file.lastIndexOf('/') + 1).replace(/[?#].*$/, '');
+
+/** Where a file goes: below the source and its vintage, under the folders that the provider has it in. */
+export function filePath(order: Order, file: string): string {
+  const inside = file
+    .replace(/[?#].*$/, '')
+    .split(/[/\\]/)
+    .filter((part) => part !== '' && part !== '.' && part !== '..')
+    .map(pathPart)
+    .join('/');
+  const vintage = order.vintage === undefined ? '' : `${pathPart(order.vintage)}/`;
+  return `gathered/${pathPart(order.source)}/${vintage}${inside}`;
+}
+
+const isAddress = (text: string) => /^https?:\/\//i.test(text);
+
+/** Copies a file of this machine into the study, unless the copy at hand is of the same bytes. */
+async function copied(
+  order: Order,
+  source: ByteSource,
+  what: string,
+  path: string,
+  datasets: string[],
+  context: TransferContext,
+): Promise<{ receipt: Receipt; unchanged: boolean }> {
+  const earlier = context.earlier.get(path);
+  context.meter.totalBytes = source.size;
+  const { bytes, sha256 } = await context.store.receive(
+    path,
+    (async function* () {
+      for await (const chunk of source.stream()) {
+        context.meter.bytes += chunk.length;
+        context.progress();
+        yield chunk;
+      }
+    })(),
+    {
+      from: 0,
+      note: null,
+      async verify(_, found) {
+        const wanted = order.wanted.sha256;
+        if (wanted !== undefined && wanted !== found.sha256)
+          throw new IsomericError(
+            'source-damaged',
+            `${what}: its SHA-256 ought to be ${wanted.slice(0, 12)}… and is ${found.sha256.slice(0, 12)}….`,
+            { place: { file: source.name }, advice: 'It is another file than the study means.' },
+          );
+      },
+    },
+  );
+  const unchanged = earlier?.sha256 === sha256;
+  const receipt: Receipt = {
+    kind: 'file',
+    what,
+    datasets,
+    role: 'data',
+    path,
+    url: `file: ${source.name}`,
+    at: unchanged ? earlier.at : context.now(),
+    bytes,
+    sha256,
+    licence: order.licence,
+    citation: order.citation,
+  };
+  await context.keep(receipt);
+  return { receipt, unchanged };
+}
+
+/** Plain files, over HTTP or in a folder of this machine: the address of the source, then the name of the file. */
 export const filesProtocol: Protocol = {
   kind: 'files',
-  async gather(order: Order, context: TransferContext): Promise<Gathered> {
-    if (order.file === undefined) {
-      throw new IsomericError('order-incomplete', `${order.name}: which file of ${order.source} is wanted?`, {
-        advice: 'Say it with “file:”.',
-        blame: 'usage',
-      });
+  // Several layers may come out of one archive, which is fetched once.
+  together: (order) => `${order.wanted.file ?? order.name} ${order.vintage ?? ''}`,
+  async gather(orders, context): Promise<Gathered> {
+    const [order] = orders;
+    const file = fileOf(order);
+    const what = `${order.source}/${nameOf(file)}`;
+    const path = filePath(order, file);
+    const datasets = orders.map((each) => each.name);
+    let got: { receipt: Receipt; unchanged: boolean };
+    if (isAddress(order.address)) {
+      const url = new URL(file, withSlash(order.address)).toString();
+      got = await transfer(
+        {
+          what,
+          datasets,
+          url,
+          path,
+          plain: true,
+          licence: order.licence,
+          citation: order.citation,
+          sha256: orders.find((each) => each.wanted.sha256 !== undefined)?.wanted.sha256,
+        },
+        context,
+      );
+    } else {
+      const place = `${order.address.replace(/[/\\]+$/, '')}/${file}`;
+      const source = (await order.local?.(place)) ?? null;
+      if (source === null)
+        throw new IsomericError('file-missing', `${what}: there is no such file.`, {
+          place: { file: place },
+          advice: 'Check “at:” of the source, and the name of the file.',
+        });
+      got = await copied(order, source, what, path, datasets, context);
     }
-    const address = order.address.endsWith('/') ? order.address : `${order.address}/`;
-    const url = new URL(order.file, address).toString();
-    const name = order.file.slice(order.file.lastIndexOf('/') + 1);
-    const what = `${order.source}/${name}`;
-    const inside = order.file
-      .split(/[/\\?#]/)
-      .filter((part) => part !== '' && part !== '.' && part !== '..')
-      .join('/');
-    const path = `gathered/${order.source}/${order.vintage === undefined ? '' : `${order.vintage}/`}${inside}`;
-    const got = await transfer(
-      { what, url, path, licence: order.licence, citation: order.citation, notHtml: true },
-      context,
-    );
-    return { receipts: [got.receipt], unchanged: got.unchanged ? 1 : 0 };
+    return {
+      receipts: [got.receipt],
+      files: new Map(datasets.map((name) => [name, [path]])),
+      unchanged: got.unchanged ? 1 : 0,
+    };
+  },
+  async estimate([order], context) {
+    const file = fileOf(order);
+    if (!isAddress(order.address)) {
+      const source = await order.local?.(`${order.address.replace(/[/\\]+$/, '')}/${file}`);
+      return { bytes: source?.size, notes: source == null ? ['There is no such file.'] : [] };
+    }
+    const url = new URL(file, withSlash(order.address)).toString();
+    const bytes = await announcedLength(`${order.source}/${nameOf(file)}`, url, context);
+    return {
+      bytes: bytes ?? undefined,
+      requests: 1,
+      notes: [
+        'The file comes whole, what lies outside the area too.',
+        ...(bytes === null ? ['The service does not say how long it is.'] : []),
+      ],
+    };
   },
 };

@@ -1,0 +1,13 @@
+/** Names of all protocols, as a study writes them. */
+export const protocolKinds = [
+  'features',
+  'wfs',
+  'files',
+  'regions',
+  'map-features',
+  'sdmx',
+  'json-stat',
+  'rows',
+  'orders',
+] as const;
+export type ProtocolKind = (typeof protocolKinds)[number];

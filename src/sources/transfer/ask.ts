@@ -1,0 +1,102 @@
+import { grouped } from '../../core/account.ts';
+import { bodyOf } from './body.ts';
+import { connect } from './connect.ts';
+import type { Request, TransferContext } from './context.ts';
+import { failure } from './failures.ts';
+import { retrying } from './retrying.ts';
+
+/** Most bytes of a document that is asked for without being kept: descriptions, not data. */
+const mostBytes = 64 * 2 ** 20;
+
+export interface Answer {
+  status: number;
+  headers: Headers;
+  bytes: Uint8Array;
+}
+
+/** Asks for a small document without keeping it. */
+export async function ask(request: Request, context: TransferContext): Promise<Answer> {
+  return retrying(request.url, context, async () => {
+    const abort = new AbortController();
+    try {
+      const response = await connect(request, context, {}, abort);
+      const parts: Uint8Array[] = [];
+      let total = 0;
+      for await (const chunk of bodyOf(response, request, context)) {
+        parts.push(chunk);
+        total += chunk.length;
+        if (total > mostBytes)
+          throw failure(
+            'source-too-large',
+            request,
+            context,
+            `the description is longer than ${grouped(mostBytes)} bytes.`,
+            'Is the address that of the service itself?',
+          );
+      }
+      const bytes = new Uint8Array(total);
+      let used = 0;
+      for (const part of parts) {
+        bytes.set(part, used);
+        used += part.length;
+      }
+      return { status: response.status, headers: response.headers, bytes };
+    } catch (error) {
+      abort.abort();
+      throw error;
+    }
+  });
+}
+
+/** The same document is asked for once in a run. */
+export function once<T>(key: string, context: TransferContext, work: () => Promise<T>): Promise<T> {
+  let known = context.documents.get(key) as Promise<T> | undefined;
+  if (known === undefined) {
+    known = work();
+    context.documents.set(key, known);
+    // A failure is not remembered: who asks next may have more luck.
+    known.catch(() => context.documents.delete(key));
+  }
+  return known;
+}
+
+export function jsonOf(answer: Answer, request: Request, context: TransferContext): unknown {
+  try {
+    return JSON.parse(new TextDecoder().decode(answer.bytes));
+  } catch {
+    throw failure(
+      'source-garbled',
+      request,
+      context,
+      'the answer is no JSON.',
+      'Is the address that of the service itself?',
+    );
+  }
+}
+
+/** A JSON document, asked for once in a run. */
+export function askJson(
+  what: string,
+  url: string,
+  context: TransferContext,
+  accept = 'application/json',
+): Promise<unknown> {
+  const request: Request = { what, url, accept };
+  return once(`json ${url}`, context, async () => jsonOf(await ask(request, context), request, context));
+}
+
+/** The length that a service announces for a file, without fetching it; null when it does not say. */
+export async function announcedLength(
+  what: string,
+  url: string,
+  context: TransferContext,
+): Promise<number | null> {
+  const request: Request = { what, url, method: 'HEAD', plain: true, allow: [405, 501] };
+  const length = await retrying(url, context, async () => {
+    const abort = new AbortController();
+    const response = await connect(request, context, {}, abort);
+    response.body?.cancel().catch(() => {});
+    return response.status === 200 ? response.headers.get('content-length') : null;
+  });
+  return length === null ? null : Number(length);
+}

@@ -1,0 +1,179 @@
+import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import { inTime } from './connect.ts';
+import type { Request, TransferContext } from './context.ts';
+import { failure } from './failures.ts';
+
+/** So much is looked at to tell a web page from data. */
+const looked = 512;
+/** Most times its packed size that an answer may expand to, from a size on where that says anything. */
+const largestRatio = 1000;
+const ratioFrom = 64 * 2 ** 20;
+
+export function isHtml(head: Uint8Array): boolean {
+  const text = new TextDecoder().decode(head.subarray(0, looked));
+  return /^[\s\ufeff]*(<\?xml[^>]*>\s*)?(<!--[^>]*-->\s*)*<(!doctype\s+html|html)[\s>]/i.test(text);
+}
+
+/** The bytes as they come over the wire, each in time, counted, their number held against what was announced. */
+async function* wire(
+  response: Response,
+  request: Request,
+  context: TransferContext,
+): AsyncGenerator<Uint8Array> {
+  const reader = response.body?.getReader();
+  if (reader === undefined) return;
+  const encoded = response.headers.get('content-encoding');
+  const length = response.headers.get('content-length');
+  // Where the platform has unpacked already, the length that was announced is that of the packed bytes.
+  const announced =
+    length !== null && (encoded === null || context.fetch.rawBodies === true) ? Number(length) : null;
+  let bytes = 0;
+  try {
+    for (;;) {
+      let next: Awaited<ReturnType<typeof reader.read>>;
+      try {
+        next = await inTime(reader.read(), request, context);
+      } catch (error) {
+        if (error instanceof IsomericError) throw error;
+        throw failure(
+          'source-cut',
+          request,
+          context,
+          `the connection was cut after ${grouped(bytes)}${announced === null ? '' : ` of ${grouped(announced)}`} bytes.`,
+          'Run again: it goes on from there where the service can, and else asks again.',
+        );
+      }
+      if (next.done) break;
+      bytes += next.value.length;
+      yield next.value;
+    }
+  } finally {
+    reader.cancel().catch(() => {});
+  }
+  if (announced !== null && announced !== bytes)
+    throw failure(
+      'source-cut',
+      request,
+      context,
+      `${grouped(announced)} bytes were announced, ${grouped(bytes)} came.`,
+      'Run again: what is missing is asked for again.',
+    );
+}
+
+/** Undoes gzip or deflate; a damaged or shortened stream is an error, whatever the platform would make of it. */
+async function* unpacked(
+  packed: AsyncGenerator<Uint8Array>,
+  format: 'gzip' | 'deflate',
+  request: Request,
+  context: TransferContext,
+): AsyncGenerator<Uint8Array> {
+  const stream = new DecompressionStream(format);
+  const writer = stream.writable.getWriter();
+  const reader = stream.readable.getReader();
+  let raw = 0;
+  let trouble: unknown = null;
+  const feeding = (async () => {
+    try {
+      for await (const chunk of packed) {
+        raw += chunk.length;
+        await writer.write(chunk as Uint8Array<ArrayBuffer>);
+      }
+      await writer.close();
+    } catch (error) {
+      trouble = error;
+      writer.abort(error).catch(() => {});
+    }
+  })();
+  // Both raise the same trouble; it is told once, below.
+  feeding.catch(() => {});
+  writer.closed.catch(() => {});
+  const damaged = (words: string) =>
+    failure('source-damaged', request, context, words, 'Run again; if it stays so, ask its makers.');
+  let out = 0;
+  try {
+    for (;;) {
+      let next: Awaited<ReturnType<typeof reader.read>>;
+      try {
+        next = await inTime(reader.read(), request, context);
+      } catch (error) {
+        if (trouble instanceof IsomericError) throw trouble;
+        if (error instanceof IsomericError) throw error;
+        throw damaged(`the packed answer is damaged or cut short after ${grouped(raw)} bytes.`);
+      }
+      if (next.done) break;
+      out += next.value.length;
+      if (out > ratioFrom && out > raw * largestRatio)
+        throw damaged('the packed answer expands to more than a thousand times its size.');
+      yield next.value;
+    }
+    await feeding;
+    if (trouble instanceof IsomericError) throw trouble;
+    if (trouble !== null)
+      throw damaged(`the packed answer is damaged or cut short after ${grouped(raw)} bytes.`);
+  } finally {
+    reader.cancel().catch(() => {});
+  }
+}
+
+/** A stream whose first bytes show that it is no web page where data were asked for. */
+async function* withoutHtml(
+  chunks: AsyncGenerator<Uint8Array>,
+  request: Request,
+  context: TransferContext,
+): AsyncGenerator<Uint8Array> {
+  let head: Uint8Array | null = new Uint8Array(0);
+  const told = () =>
+    failure(
+      'source-html',
+      request,
+      context,
+      'the service answered with a web page instead of data.',
+      'It may be under maintenance, or want a log-in.',
+    );
+  for await (const chunk of chunks) {
+    if (head === null) {
+      yield chunk;
+      continue;
+    }
+    const joined: Uint8Array = new Uint8Array(head.length + chunk.length);
+    joined.set(head);
+    joined.set(chunk, head.length);
+    head = joined;
+    if (head.length < looked) continue;
+    if (isHtml(head)) throw told();
+    yield head;
+    head = null;
+  }
+  if (head === null || head.length === 0) return;
+  if (isHtml(head)) throw told();
+  yield head;
+}
+
+/** Bytes of an answer: unpacked, checked against what was announced, told to the meter; a web page is an error. */
+export async function* bodyOf(
+  response: Response,
+  request: Request,
+  context: TransferContext,
+): AsyncGenerator<Uint8Array> {
+  const encoding = (response.headers.get('content-encoding') ?? 'identity').toLowerCase().trim();
+  let chunks = wire(response, request, context);
+  if (context.fetch.rawBodies === true && encoding !== 'identity' && encoding !== '') {
+    if (encoding === 'gzip' || encoding === 'x-gzip') chunks = unpacked(chunks, 'gzip', request, context);
+    else if (encoding === 'deflate') chunks = unpacked(chunks, 'deflate', request, context);
+    else
+      throw failure(
+        'source-encoding',
+        request,
+        context,
+        `the answer is packed with “${encoding}”, which nobody asked for.`,
+        'Ask the makers of the service.',
+      );
+  }
+  if (request.page !== true) chunks = withoutHtml(chunks, request, context);
+  for await (const chunk of chunks) {
+    context.meter.bytes += chunk.length;
+    context.progress();
+    yield chunk;
+  }
+}

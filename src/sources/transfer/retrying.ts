@@ -1,0 +1,54 @@
+import { counted } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import type { TransferContext } from './context.ts';
+import { isPassing, LaterError } from './failures.ts';
+
+/** Pauses grow from the first to the last. */
+const firstPause = 400;
+const longestPause = 30_000;
+
+/** Words for a span: `40 seconds`, `12 minutes`, `3 hours`. */
+export function spanWords(milliseconds: number): string {
+  const seconds = Math.ceil(milliseconds / 1000);
+  if (seconds < 120) return counted(seconds, 'second', 'seconds');
+  const minutes = Math.round(seconds / 60);
+  return minutes < 120
+    ? counted(minutes, 'minute', 'minutes')
+    : counted(Math.round(minutes / 60), 'hour', 'hours');
+}
+
+/** The pause before another try: twice as long each time, with some chance, so that not all come back at once. */
+export function pauseBefore(attempt: number, random: () => number = Math.random): number {
+  return Math.min(longestPause, firstPause * 2 ** (attempt - 1)) * (0.5 + random() / 2);
+}
+
+/**
+ * Does `work` until it succeeds, fails for good, or has been tried often enough. What a service asks for with
+ * Retry-After is honoured, for all who ask that host; when it is too long, the source is left for a later run.
+ */
+export async function retrying<T>(url: string, context: TransferContext, work: () => Promise<T>): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await context.hosts.pass(url, work);
+    } catch (error) {
+      if (!isPassing(error) || attempt >= context.tries) throw error;
+      const asked = error instanceof LaterError ? error.retryAfter : undefined;
+      if (asked !== undefined && asked > context.longestWait) {
+        const { code, message, place } = error as LaterError;
+        throw new IsomericError(code, `${message} It will not answer for another ${spanWords(asked)}.`, {
+          place,
+          advice: 'Run again then: what is missing is asked for again.',
+          cause: error,
+        });
+      }
+      const pause = asked ?? pauseBefore(attempt);
+      if (asked !== undefined) {
+        context.hosts.rest(url, asked);
+        context.aside(
+          `${(error as LaterError).message} Waiting ${spanWords(asked)}, as it asks; try ${attempt + 1} of ${context.tries} then.`,
+        );
+      }
+      await context.sleep(pause);
+    }
+  }
+}
