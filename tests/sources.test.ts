@@ -72,6 +72,7 @@ function context(more: Partial<TransferContext> = {}): TransferContext {
     patience: 800,
     tries: 1,
     longestWait: 10_000,
+    longestOrder: 10_000,
     ...more,
   };
 }

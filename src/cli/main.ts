@@ -9,6 +9,7 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = {
   demo: async () => (await import('./commands/demo.ts')).addDemo,
   new: async () => (await import('./commands/study.ts')).addNew,
   run: async () => (await import('./commands/study.ts')).addRun,
+  ledger: async () => (await import('./commands/ledger.ts')).addLedger,
   look: async () => (await import('./commands/look.ts')).addLook,
   rows: async () => (await import('./commands/rows.ts')).addRows,
   variables: async () => (await import('./commands/variables.ts')).addVariables,
@@ -72,7 +73,9 @@ function fail(error: unknown, json: boolean): number {
 }
 
 process.on('SIGINT', () => {
-  process.stderr.write('\nInterrupted; nothing half-written was kept.\n');
+  process.stderr.write(
+    '\nInterrupted. Nothing half-written was kept; a study goes on where it stopped when it is run again.\n',
+  );
   process.exit(exitCodes.interrupted);
 });
 // A reader of the pipe that goes away (head) is no mistake.

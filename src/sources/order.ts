@@ -88,6 +88,8 @@ export interface Gathered {
   files: Map<string, string[]>;
   /** Files that were still current. */
   unchanged: number;
+  /** Datasets of the order that did not come, with the reason, where others did. */
+  troubles?: ReadonlyMap<string, unknown>;
 }
 
 /** What an order would bring, as far as the service says. */

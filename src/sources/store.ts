@@ -45,3 +45,13 @@ export interface Store {
   /** SHA-256 of a file that is there (hexadecimal), or null. */
   checksum(path: string): Promise<string | null>;
 }
+
+/** Files of an earlier, longer answer would be read as if they still belonged to it. */
+export async function removeOthers(
+  folder: string,
+  kept: readonly { path: string }[],
+  store: Store,
+): Promise<void> {
+  const paths = new Set(kept.map((each) => each.path));
+  for (const path of await store.list(folder)) if (!paths.has(path)) await store.remove(path);
+}

@@ -13,7 +13,19 @@ import { settleTerms } from './terms.ts';
 export type { GatherOptions } from './source-context.ts';
 
 /** Where the files of each dataset lie in the study folder. */
-export type GatheredFiles = Map<string, string[]>;
+export class GatheredFiles extends Map<string, string[]> {
+  /** CRS of coordinates by path, where the service told it and the file does not. */
+  readonly crs = new Map<string, string>();
+
+  /** Takes what the ledger knows of the files. */
+  learn(ledger: Ledger): void {
+    for (const paths of this.values())
+      for (const path of paths) {
+        const crs = ledger.receipts.get(path)?.crs;
+        if (crs !== undefined && !/CRS84h?$/.test(crs)) this.crs.set(path, crs);
+      }
+  }
+}
 
 /** A run that was broken off longer ago is not gone on with: what came then may be out of date. */
 const longestBreak = 24 * 3600 * 1000;
@@ -63,6 +75,8 @@ interface Outcome {
   receipts: Receipt[];
   files: Map<string, string[]>;
   state: string;
+  /** Datasets that did not come, where others of their order did. */
+  troubles: ReadonlyMap<string, unknown>;
 }
 
 /** What a run that was broken off has received whole, if it is still there to the byte. */
@@ -86,7 +100,12 @@ async function alreadyDone(group: OrderGroup, { ledger, machine }: Gathering): P
     }
     files.set(order.name, entry.paths);
   }
-  return { receipts: [...receipts.values()], files, state: 'received in the run that was broken off' };
+  return {
+    receipts: [...receipts.values()],
+    files,
+    state: 'received in the run that was broken off',
+    troubles: new Map(),
+  };
 }
 
 async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: string[]): Promise<Outcome> {
@@ -120,12 +139,16 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
     const seconds = Math.max(0, Date.parse(machine.now()) - began) / 1000;
     await ledger.add(
       machine,
-      ...names.map((name) => entry(name, 'done', result.files.get(name) ?? [], Number(seconds.toFixed(1)))),
+      ...names
+        .filter((name) => result.files.has(name))
+        .map((name) => entry(name, 'done', result.files.get(name)!, Number(seconds.toFixed(1)))),
     );
+    const { receipts, files, unchanged, troubles } = result;
     return {
-      receipts: result.receipts,
-      files: result.files,
-      state: stateWords(result.receipts.length, result.unchanged),
+      receipts,
+      files,
+      state: stateWords(receipts.length, unchanged),
+      troubles: troubles ?? new Map(),
     };
   } finally {
     machine.reporter.progress(names[0], null);
@@ -185,18 +208,24 @@ export async function gather(
         const outcome = await gatherGroup(group, gathering, notes);
         for (const [name, paths] of outcome.files) files.set(name, paths);
         said[k] = [sentence(group, outcome), ...notes];
+        for (const [name, error] of outcome.troubles) {
+          failures.push({ names: [name], error });
+          said[k]!.push(`${name} could not be gathered: ${wordsFor(error)}`);
+        }
       } catch (error) {
         const own = group.orders.map((order) => order.name);
         failures.push({ names: own, error });
-        const words = error instanceof IsomericError ? error.sentence : String(error);
-        said[k] = ['', ...notes, `${own.join(', ')} could not be gathered: ${words}`];
+        said[k] = ['', ...notes, `${own.join(', ')} could not be gathered: ${wordsFor(error)}`];
       }
       flush();
     }),
   );
   await gathering.ledger.save(machine);
+  files.learn(gathering.ledger);
   if (failures.length > 0) throw failed(failures, asked);
 }
+
+const wordsFor = (error: unknown) => (error instanceof IsomericError ? error.sentence : String(error));
 
 function failed(failures: readonly { names: string[]; error: unknown }[], asked: readonly string[]): unknown {
   const lost = failures.flatMap((each) => each.names);
@@ -212,7 +241,7 @@ function failed(failures: readonly { names: string[]; error: unknown }[], asked:
 
 /** Datasets as they lie in the study folder after an earlier run, without asking any service. */
 export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
-  const files: GatheredFiles = new Map();
+  const files = new GatheredFiles();
   for (const [name, dataset] of Object.entries(study.gather)) {
     if (dataset.from === undefined) {
       if (dataset.file !== undefined) files.set(name, [dataset.file]);
@@ -227,5 +256,6 @@ export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
     }
     files.set(name, entry.paths);
   }
+  files.learn(ledger);
   return files;
 }

@@ -1,4 +1,5 @@
 export { checkFrom } from './check.ts';
+export type { EstimateLine } from './estimate.ts';
 export { Ledger } from './ledger.ts';
 export { type LedgerEntry, ledgerJsonSchema, type StepEntry } from './ledger-entries.ts';
 export { loadStudy } from './load.ts';

@@ -3,6 +3,8 @@ import type { ClassScheme, SchemeClass } from '../core/class-scheme/scheme.ts';
 import { IsomericError, placed } from '../core/errors.ts';
 import type { Layer } from '../core/layer/layer.ts';
 import { loadScheme, thematicScheme } from '../formats/class-scheme/load.ts';
+import { mergedExtract } from '../formats/osm/merged.ts';
+import type { MapExtract } from '../formats/osm/primitives.ts';
 import { type TakenApart, takeApart } from '../formats/osm/take-apart.ts';
 import type { GatheredFiles } from './gather.ts';
 import { type Machine, readText } from './machine.ts';
@@ -80,25 +82,20 @@ async function takeFor(
 ): Promise<TakenApart> {
   const paths = files.get(name)!;
   const { scheme: schemePath } = study.gather[name];
-  if (paths.length > 1)
-    throw new IsomericError(
-      'layer-unclear',
-      `${name} is made of ${paths.length} files, and an extract is one.`,
-      {
-        blame: 'usage',
-      },
-    );
   const scheme = await schemeAt(schemePath, machine);
   const [path] = paths;
   const tags = new Set(together.flatMap((each) => study.gather[each].tags ?? []));
   const taken = await placed({ file: path }, async () =>
-    takeApart(await machine.extract(path), scheme, {
+    takeApart(await extractOfPieces(paths, machine), scheme, {
       classes: [...new Set(together.map((each) => study.gather[each].class!))],
       tags: [...tags].map((tag) => ({ name: tag.replace(/[^\p{L}\p{N}_]+/gu, '_'), tag, kind: 'text' })),
       scratch: machine.scratch,
     }),
   );
-  const label = path.slice(path.lastIndexOf('/') + 1);
+  const label =
+    paths.length === 1
+      ? path.slice(path.lastIndexOf('/') + 1)
+      : `${paths.length} pieces of ${study.gather[name].from}`;
   machine.reporter.say(taken.account.sentence);
   for (const note of taken.account.notes) machine.reporter.note(note);
   const words = together.map((each) => {
@@ -109,6 +106,12 @@ async function takeFor(
   for (const finding of taken.findings)
     machine.reporter.finding({ ...finding, layer: finding.layer ?? label });
   return taken;
+}
+
+/** The pieces in which an area came, as one extract. */
+async function extractOfPieces(paths: readonly string[], machine: Machine): Promise<MapExtract> {
+  const parts = await Promise.all(paths.map((path) => machine.extract(path)));
+  return mergedExtract(paths[0], parts);
 }
 
 function features(taken: TakenApart, name: string): string {

@@ -2,14 +2,19 @@ import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { crsFromText } from '../core/crs/registry.ts';
 import { IsomericError, placed } from '../core/errors.ts';
 import { concatenate } from '../core/layer/concatenate.ts';
+import { exchangeAxes } from '../core/layer/exchange-axes.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { sideBySide } from '../core/layer/side-by-side.ts';
 import { filterRows } from '../core/layer/verbs/filter.ts';
 import { assignCrs } from '../core/layer/verbs/reproject.ts';
 import { onlyLevel, withoutTotals } from '../core/layer/verbs/rows.ts';
 import { selectColumns } from '../core/layer/verbs/select.ts';
+import { onceById } from '../core/layer/verbs/unique.ts';
 import { suggest } from '../core/nearest.ts';
 import { chooseVariables } from '../core/table/choose-variables.ts';
 import { recogniseRows, rowFindings } from '../core/table/row-kinds.ts';
+import type { Opened } from '../formats/contents.ts';
+import { readSrsName } from '../formats/gml/srs.ts';
 import { ending } from '../formats/names.ts';
 import type { GatheredFiles } from './gather.ts';
 import { type Machine, readText } from './machine.ts';
@@ -60,43 +65,9 @@ async function openAnew(
   machine: Machine,
 ): Promise<Layer | Table> {
   const dataset = study.gather[name];
-  const paths = files.get(name)!;
   if (dataset.class !== undefined)
     return withFilters({ ...(await openClass(name, study, files, machine)), name }, dataset, name, machine);
-  const parts: (Layer | Table)[] = [];
-  const reading = {
-    marks: Object.entries(dataset.marks ?? {}).map(([text, reason]) => ({ text, reason })),
-    rowsAt: dataset['rows at'],
-  };
-  for (const path of paths) {
-    const opened = (await machine.open(path, reading)).filter((each) => each.describes !== true);
-    if (dataset.layer !== undefined) {
-      const chosen = opened.find(({ table }) => table.name === dataset.layer);
-      if (chosen === undefined) {
-        throw new IsomericError('layer-unknown', `There is no layer “${dataset.layer}” in it.`, {
-          place: { file: path },
-          advice: suggest(
-            dataset.layer,
-            opened.map(({ table }) => table.name),
-          ),
-          blame: 'usage',
-        });
-      }
-      parts.push(chosen.table);
-    } else if (opened.length === 1) parts.push(opened[0].table);
-    else {
-      throw new IsomericError(
-        'layer-unclear',
-        `There are ${opened.length} layers in it: ${opened.map(({ table }) => table.name).join(', ')}.`,
-        {
-          place: { file: path },
-          advice: `Say which one with “layer:” under gather → ${name}.`,
-          blame: 'usage',
-        },
-      );
-    }
-  }
-  let table: Layer | Table = { ...(parts.length === 1 ? parts[0] : concatenate(name, parts)), name };
+  let table = together(name, study, await partsOf(name, study, files, machine));
   if (dataset.crs !== undefined) {
     if (!isLayer(table))
       throw new IsomericError('geometry-missing', `${name} has no geometry, so it has no CRS.`, {
@@ -111,6 +82,76 @@ async function openAnew(
   }
   if (!isLayer(table)) table = await withChosenRows(table, dataset, machine);
   return withFilters(table, dataset, name, machine);
+}
+
+/** The layers or tables that the files of a dataset hold, one a file. */
+async function partsOf(
+  name: string,
+  study: Study,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<(Layer | Table)[]> {
+  const dataset = study.gather[name];
+  const reading = {
+    marks: Object.entries(dataset.marks ?? {}).map(([text, reason]) => ({ text, reason })),
+    rowsAt: dataset['rows at'],
+  };
+  const paths = files.get(name)!;
+  // A structure beside the figures says what their codes mean: then the whole folder is opened.
+  const [first] = paths;
+  const folder = first.slice(0, Math.max(0, first.lastIndexOf('/')));
+  const kind = dataset.from === undefined ? null : study.sources[dataset.from].kind;
+  if (kind === 'sdmx') {
+    const opened = (await machine.open(folder, reading)).filter((each) => each.describes !== true);
+    return opened.map(({ table }) => table);
+  }
+  const parts: (Layer | Table)[] = [];
+  for (const path of paths) {
+    const opened = (await machine.open(path, reading)).filter((each) => each.describes !== true);
+    parts.push(withAxes(chosenLayer(name, path, dataset, opened), files.crs.get(path)));
+  }
+  return parts;
+}
+
+function chosenLayer(
+  name: string,
+  path: string,
+  dataset: Study['gather'][string],
+  opened: readonly Opened[],
+): Layer | Table {
+  const names = opened.map(({ table }) => table.name);
+  if (dataset.layer !== undefined) {
+    const chosen = opened.find(({ table }) => table.name === dataset.layer);
+    if (chosen !== undefined) return chosen.table;
+    throw new IsomericError('layer-unknown', `There is no layer “${dataset.layer}” in it.`, {
+      place: { file: path },
+      advice: suggest(dataset.layer, names),
+      blame: 'usage',
+    });
+  }
+  if (opened.length === 1) return opened[0].table;
+  throw new IsomericError('layer-unclear', `There are ${opened.length} layers in it: ${names.join(', ')}.`, {
+    place: { file: path },
+    advice: `Say which one with “layer:” under gather → ${name}.`,
+    blame: 'usage',
+  });
+}
+
+/** Coordinates whose CRS the service told beside the file, in the axis order of that CRS (OGC 18-058r1, clause 6.5). */
+function withAxes(table: Layer | Table, told: string | undefined): Layer | Table {
+  if (told === undefined || !isLayer(table)) return table;
+  const { crs, exchanged } = readSrsName(told);
+  if (crs === null) return table;
+  return assignCrs(exchanged ? exchangeAxes(table) : table, crs);
+}
+
+/** One table of the parts: one after the other, each feature once; or side by side, where columns came in pieces. */
+function together(name: string, study: Study, parts: readonly (Layer | Table)[]): Layer | Table {
+  if (parts.length === 1) return { ...parts[0], name };
+  const { from } = study.gather[name];
+  const source = from === undefined ? undefined : study.sources[from];
+  if (source?.kind === 'rows') return sideBySide(name, parts, source['key columns'] ?? []);
+  return onceById({ ...concatenate(name, parts), name });
 }
 
 /** The rows and columns that are wanted; what was found out while opening is told. */

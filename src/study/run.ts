@@ -1,5 +1,5 @@
 import { counted, grouped } from '../core/account.ts';
-import { crsLabel } from '../core/crs/crs.ts';
+import { type Crs, crsLabel } from '../core/crs/crs.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
@@ -8,11 +8,12 @@ import { areaDataset, boxOfArea, buildArea, type StudyArea } from './area.ts';
 import { checkStudy } from './check.ts';
 import { dataDictionary, dictionaryText } from './dictionary.ts';
 import { drawMap } from './draw.ts';
+import { type EstimateLine, estimateAll, estimateSentence } from './estimate.ts';
 import {
   beginGathering,
   endGathering,
   filesFromLedger,
-  type GatheredFiles,
+  GatheredFiles,
   type GatherOptions,
   gather,
 } from './gather.ts';
@@ -26,6 +27,8 @@ import type { Study } from './schema.ts';
 import type { Stage } from './stages.ts';
 
 export interface RunOptions extends GatherOptions {
+  /** Asks what gathering would take, and stops. */
+  dry?: boolean;
   /** Only this stage; what the ones before left behind is used as it lies. */
   only?: Stage;
 }
@@ -35,6 +38,8 @@ export interface RunResult {
   findings: Finding[];
   /** Files in `delivered/`. */
   delivered: string[];
+  /** What gathering would take; of a dry run. */
+  estimates?: EstimateLine[];
 }
 
 const findingsPath = 'prepared/findings.json';
@@ -78,7 +83,7 @@ class Run {
   private readonly options: RunOptions;
   private readonly findings: Finding[] = [];
   private readonly known = new Set<string>();
-  private files: GatheredFiles = new Map();
+  private files = new GatheredFiles();
 
   constructor(study: Study, machine: Machine, ledger: Ledger, options: RunOptions) {
     this.study = study;
@@ -117,6 +122,7 @@ class Run {
     const { study, machine, ledger } = this;
     const { reporter } = machine;
     const crs = await studyCrs(study.crs, machine);
+    if (this.options.dry === true) return this.dry(crs);
     let area: StudyArea | undefined;
     if (this.wants('gather')) {
       reporter.stage('Gather');
@@ -167,6 +173,25 @@ class Run {
     return area;
   }
 
+  /** What gathering would take. Only the layer that makes the area is fetched: without it nothing is known of the rest. */
+  private async dry(crs: StudyArea['crs']): Promise<RunResult> {
+    const { study, machine, ledger, options, files } = this;
+    machine.reporter.stage('Estimate');
+    const gathering = await beginGathering(study, machine, ledger, options);
+    const first = areaDataset(study);
+    if (first !== undefined) {
+      await gather([first], undefined, gathering, files);
+      machine.reporter.note(`${first} makes the area, so it was fetched; nothing else is.`);
+    }
+    const area = await buildArea(study, crs, files, machine);
+    machine.reporter.say(area.words);
+    const others = Object.keys(study.gather).filter((name) => name !== first);
+    const extent = { degrees: area.degrees, in: (other: Crs) => boxOfArea(area, other) };
+    const estimates = await estimateAll(others, extent, gathering);
+    machine.reporter.say(estimateSentence(estimates));
+    return { study, findings: [], delivered: [], estimates };
+  }
+
   private async prepare(area: StudyArea): Promise<void> {
     const { study, machine, ledger } = this;
     const planned: (Layer | Table)[] = [];
@@ -183,8 +208,10 @@ class Run {
     const written = await machine.save(planned, preparedPath, now);
     planned.forEach((layer, k) => {
       for (const account of [...layer.accounts, written[k]]) {
-        ledger.record(layer.name, account, now);
-        machine.reporter.say(account.sentence);
+        if (account.sentence !== '') {
+          ledger.record(layer.name, account, now);
+          machine.reporter.say(account.sentence);
+        }
         for (const note of account.notes) machine.reporter.note(note);
         for (const finding of account.findings) this.add(finding);
       }

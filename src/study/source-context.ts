@@ -12,6 +12,8 @@ export interface GatherOptions {
   tries?: number;
   /** Longest pause in milliseconds that a service may ask for. */
   longestWait?: number;
+  /** Milliseconds that orders at providers are waited for. */
+  longestOrder?: number;
   /** Other addresses for sources, by name. */
   addresses?: Record<string, string>;
 }
@@ -122,6 +124,7 @@ export function contextFor(
     patience: options.patience ?? 60_000,
     tries: options.tries ?? 4,
     longestWait: options.longestWait ?? 300_000,
+    longestOrder: options.longestOrder ?? 3_600_000,
   };
 }
 

@@ -5,6 +5,7 @@ import { atLeast, grouped, IsomericError } from '../../core/index.ts';
 import { suggest } from '../../core/nearest.ts';
 import { nodeMachine, writeText } from '../../node/index.ts';
 import { type Stage, stages } from '../../study/stages.ts';
+import { printEstimates } from '../estimates.ts';
 import { type Output, printFindings, printingReporter, printJson } from '../output.ts';
 import { severityOption } from './check.ts';
 import { type AddCommand, exitCodes, outputOf } from './command.ts';
@@ -14,7 +15,12 @@ import { newStudyText } from './new-study.ts';
 export async function runAndPrint(
   output: Output,
   folder: string,
-  options: { only?: Stage; failAt: ReturnType<typeof severityOption>; addresses?: Record<string, string> },
+  options: {
+    only?: Stage;
+    dry?: boolean;
+    failAt: ReturnType<typeof severityOption>;
+    addresses?: Record<string, string>;
+  },
 ): Promise<void> {
   const reporter = printingReporter(output);
   const started = performance.now();
@@ -23,6 +29,7 @@ export async function runAndPrint(
   try {
     const result = await runStudy(nodeMachine(folder, reporter), {
       only: options.only,
+      dry: options.dry,
       addresses: options.addresses,
     });
     reporter.stop();
@@ -32,8 +39,10 @@ export async function runAndPrint(
         study: result.study.study,
         delivered: result.delivered,
         findings: result.findings,
+        ...(result.estimates === undefined ? {} : { estimates: result.estimates }),
       });
     else {
+      if (result.estimates !== undefined) printEstimates(output, result.estimates);
       if (result.findings.length > 0) {
         output.line(`\n${output.colours.bold(output.colours.underline('Findings'))}`);
         printFindings(output, result.findings);
@@ -61,12 +70,13 @@ export const addRun: AddCommand = (program) => {
     .description('run the study in a folder: gather, prepare, check, draw, deliver')
     .argument('<folder>', 'folder with study.yaml')
     .option('--only <stage>', `one stage only: ${stages.join(', ')}`)
+    .option('--dry', 'ask the sources what gathering would take, and fetch nothing but the layer of the area')
     .option(
       '--fail-at <severity>',
       'end with 1 at findings of this severity or worse: note, warning, error, never',
       'never',
     )
-    .action(async (folder: string, options: { only?: string; failAt: string }, command) => {
+    .action(async (folder: string, options: { only?: string; dry?: boolean; failAt: string }, command) => {
       const output = outputOf(command);
       const only = options.only === undefined ? undefined : stages.find((stage) => stage === options.only);
       if (options.only !== undefined && only === undefined) {
@@ -75,7 +85,7 @@ export const addRun: AddCommand = (program) => {
           blame: 'usage',
         });
       }
-      await runAndPrint(output, folder, { only, failAt: severityOption(options.failAt) });
+      await runAndPrint(output, folder, { only, dry: options.dry, failAt: severityOption(options.failAt) });
     });
 };
 

@@ -64,7 +64,7 @@ class SchemaElements implements XmlHandler {
 }
 
 /**
- * Types of fields by feature type, from the .xsd of the same name that stands beside a GML file. Nothing is fetched:
+ * Types of fields by feature type, from the .xsd of the same name, or `schema.xsd`, that stands beside a GML file. Nothing is fetched:
  * a schema that is elsewhere is not read, and a damaged one says nothing.
  */
 export async function declaredTypes(
@@ -91,7 +91,10 @@ export async function declaredTypes(
 async function schemaBeside(around: Surroundings | null, path: string): Promise<ByteSource | null> {
   if (around === null) return null;
   const stem = path.replace(/\.[^./]*$/, '').toLowerCase();
-  for (const other of await around.list())
-    if (other.toLowerCase() === `${stem}.xsd`) return around.open(other);
-  return null;
+  const files = await around.list();
+  // The pages of a service share one schema.
+  const found =
+    files.find((other) => other.toLowerCase() === `${stem}.xsd`) ??
+    files.find((other) => other.toLowerCase() === 'schema.xsd');
+  return found === undefined ? null : around.open(found);
 }

@@ -2,6 +2,7 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { folderOf, type Gathered, type Order, type Protocol, pathPart } from '../order.ts';
 import type { Receipt } from '../receipt.ts';
+import { removeOthers } from '../store.ts';
 import { ask, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -113,16 +114,6 @@ async function byIds(
   return got;
 }
 
-/** Files of an earlier, longer answer would be read as if they still belonged to it. */
-export async function removeOthers(
-  folder: string,
-  receipts: readonly Receipt[],
-  context: TransferContext,
-): Promise<void> {
-  const kept = new Set(receipts.map((receipt) => receipt.path));
-  for (const path of await context.store.list(folder)) if (!kept.has(path)) await context.store.remove(path);
-}
-
 async function gather(order: Order, context: TransferContext): Promise<Gathered> {
   const service = await openService(order, context);
   const found = await openCollection(order, service, context);
@@ -158,7 +149,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     got = await walkAll();
   }
   const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folderOf(order), receipts, context);
+  await removeOthers(folderOf(order), receipts, context.store);
   return {
     receipts,
     files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),

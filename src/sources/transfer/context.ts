@@ -50,6 +50,8 @@ export interface TransferContext {
   tries: number;
   /** Longest pause in milliseconds that a service may ask for; beyond it the source is left for a later run. */
   longestWait: number;
+  /** Milliseconds that an order at a provider is waited for; beyond it a later run fetches it. */
+  longestOrder: number;
 }
 
 /** One address that is asked. */

@@ -106,6 +106,12 @@ export function refusal(
       `the service has no such thing (${status}).`,
       request.missing ?? 'Check the name of the collection or file.',
     );
+  if (status === 406)
+    return told(
+      'source-unacceptable',
+      'the service does not give such an answer (406).',
+      'Ask for another form.',
+    );
   if (status === 413)
     return told('source-too-much', `the service refuses an order of this size (413).`, 'Ask for less.');
   if (status === 429 || status === 503)

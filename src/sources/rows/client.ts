@@ -1,0 +1,124 @@
+import { counted } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
+import { removeOthers } from '../store.ts';
+import type { TransferContext } from '../transfer/context.ts';
+import { failure } from '../transfer/failures.ts';
+import { type Transfer, transfer } from '../transfer/transfer.ts';
+
+/** Columns in the requests that they are split into: the key columns go with each. */
+export function columnRequests(
+  columns: readonly string[],
+  keys: readonly string[],
+  most: number | undefined,
+): string[][] {
+  const own = columns.filter((column) => !keys.includes(column));
+  if (most === undefined || own.length + keys.length <= most) return [[...keys, ...own]];
+  const room = most - keys.length;
+  if (room < 1)
+    throw new IsomericError('order-incomplete', `The key columns alone are more than ${most} columns.`, {
+      advice: 'Name fewer “key columns:”.',
+      blame: 'usage',
+    });
+  const requests: string[][] = [];
+  for (let at = 0; at < own.length; at += room) requests.push([...keys, ...own.slice(at, at + room)]);
+  return requests;
+}
+
+interface Query {
+  table: string;
+  requests: string[][];
+  address(columns: readonly string[]): string;
+}
+
+function queryOf(order: Order): Query {
+  const { wanted, traits } = order;
+  const keys = traits.keyColumns ?? [];
+  const columns = wanted.columns ?? [];
+  const requests = columns.length === 0 ? [[]] : columnRequests(columns, keys, traits.mostColumns);
+  if (requests.length > 1 && keys.length === 0)
+    throw new IsomericError(
+      'order-incomplete',
+      `${order.name}: ${columns.length} columns come in ${requests.length} requests, and nothing says what their rows have in common.`,
+      { advice: `Say it with “key columns:” under sources → ${order.source}.`, blame: 'usage' },
+    );
+  const table = wanted.table ?? order.name;
+  const parameter = (name: string) => traits.parameters?.[name] ?? name;
+  return {
+    table,
+    requests,
+    address(some) {
+      const url = new URL(encodeURI(table), withSlash(order.address));
+      if (some.length > 0) url.searchParams.set(parameter('columns'), some.join(','));
+      for (const [name, values] of Object.entries(wanted.choose ?? {}))
+        url.searchParams.set(parameter(name), values.join(','));
+      if (wanted.period !== undefined) url.searchParams.set(parameter('period'), wanted.period);
+      return url.toString();
+    },
+  };
+}
+
+async function gather(order: Order, context: TransferContext): Promise<Gathered> {
+  const { table, requests, address } = queryOf(order);
+  const what = `${order.source}/${table}`;
+  if (requests.length > 1)
+    context.note(
+      `${order.name}: ${counted(order.wanted.columns!.length, 'column', 'columns')} in ${requests.length} requests, put together by ${order.traits.keyColumns!.join(' and ')}.`,
+    );
+  const got: Transfer[] = [];
+  for (const [k, columns] of requests.entries()) {
+    const url = address(columns);
+    got.push(
+      await transfer(
+        {
+          what,
+          datasets: [order.name],
+          url,
+          path: `${folderOf(order)}/rows-${String(k + 1).padStart(4, '0')}.json`,
+          accept: 'application/json',
+          licence: order.licence,
+          citation: order.citation,
+          async check(file) {
+            const sent = { what, url };
+            try {
+              const rows = JSON.parse(new TextDecoder().decode(await file.bytes(0, file.size))) as unknown;
+              return Array.isArray(rows)
+                ? { features: Math.max(0, rows.length - (Array.isArray(rows[0]) ? 1 : 0)) }
+                : {};
+            } catch {
+              throw failure(
+                'source-cut',
+                sent,
+                context,
+                'the answer is no whole JSON document.',
+                'Run again.',
+              );
+            }
+          },
+        },
+        context,
+      ),
+    );
+  }
+  const receipts = got.map(({ receipt }) => receipt);
+  await removeOthers(folderOf(order), receipts, context.store);
+  return {
+    receipts,
+    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
+    unchanged: got.filter((each) => each.unchanged).length,
+  };
+}
+
+/** Rows in JSON from a service with a key and a limit of columns: asked for in pieces, put together by their keys. */
+export const rowsProtocol: Protocol = {
+  kind: 'rows',
+  together: (order) => order.name,
+  gather: ([order], context) => gather(order, context),
+  async estimate([order]) {
+    const { requests } = queryOf(order);
+    return {
+      requests: requests.length,
+      notes: ['The service does not say how many rows there are before they come.'],
+    };
+  },
+};

@@ -1,0 +1,298 @@
+import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import { suggest } from '../../core/nearest.ts';
+import { codesChosen, periodOf } from '../choices.ts';
+import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
+import type { Receipt } from '../receipt.ts';
+import { removeOthers } from '../store.ts';
+import { type Answer, ask, once } from '../transfer/ask.ts';
+import type { Request, TransferContext } from '../transfer/context.ts';
+import { failure } from '../transfer/failures.ts';
+import { type Transfer, transfer } from '../transfer/transfer.ts';
+import { type Dataflow, dataflowsOfJson, dataflowsOfXml } from './structure.ts';
+
+/** Versions of the interface: what addresses look like, and what answers are called. */
+type Version = '3.0' | '2.1';
+type Form = 'csv' | 'json' | 'xml';
+
+const forms: Readonly<Record<Version, Record<Form, string>>> = {
+  '3.0': {
+    csv: 'application/vnd.sdmx.data+csv;version=2.0.0',
+    json: 'application/vnd.sdmx.data+json;version=2.0.0',
+    xml: 'application/vnd.sdmx.data+xml;version=3.0.0',
+  },
+  '2.1': {
+    csv: 'application/vnd.sdmx.data+csv;version=1.0.0',
+    json: 'application/vnd.sdmx.data+json;version=1.0.0',
+    xml: 'application/vnd.sdmx.structurespecificdata+xml;version=2.1, application/vnd.sdmx.genericdata+xml;version=2.1;q=0.8',
+  },
+};
+const structureForms: Readonly<Record<Version, string>> = {
+  '3.0':
+    'application/vnd.sdmx.structure+xml;version=3.0.0, application/vnd.sdmx.structure+json;version=2.0.0;q=0.8',
+  '2.1':
+    'application/vnd.sdmx.structure+xml;version=2.1, application/vnd.sdmx.structure+json;version=1.0;q=0.8',
+};
+
+/** Most characters of codes in one address; more of them are asked for in several. */
+const longestKey = 1500;
+
+interface Service {
+  version: Version;
+  answer: Answer;
+  url: string;
+}
+
+function structureAddress(order: Order, version: Version, flow: string): string {
+  const agency = encodeURIComponent(order.traits.agency ?? 'all');
+  const id = encodeURIComponent(flow);
+  const path = version === '3.0' ? `structure/dataflow/${agency}/${id}/~` : `dataflow/${agency}/${id}/latest`;
+  return `${new URL(path, withSlash(order.address))}?references=all`;
+}
+
+/** The structure of a dataflow, asked for as version 3.0 has it, then as 2.1 has it (SDMX REST, structure queries). */
+async function askStructure(order: Order, flow: string, context: TransferContext): Promise<Service> {
+  for (const version of ['3.0', '2.1'] as const) {
+    const url = structureAddress(order, version, flow);
+    const request: Request = {
+      what: `${order.source}/${flow}`,
+      url,
+      accept: structureForms[version],
+      missing: `Is ${flow} the id of a dataflow${order.traits.agency === undefined ? '' : ` of ${order.traits.agency}`}?`,
+    };
+    try {
+      return { version, url, answer: await ask(request, context) };
+    } catch (error) {
+      const other =
+        error instanceof IsomericError &&
+        ['source-missing', 'source-refused', 'source-unacceptable'].includes(error.code);
+      if (!other || version === '2.1') throw error;
+    }
+  }
+  throw new Error('a version is always the last');
+}
+
+async function flowsIn(answer: Answer, name: string): Promise<Dataflow[] | null> {
+  const first = answer.bytes.find((byte) => byte > 0x20 && byte < 0x80);
+  if (first !== 0x7b) return dataflowsOfXml(answer.bytes, name);
+  try {
+    return dataflowsOfJson(JSON.parse(new TextDecoder().decode(answer.bytes)));
+  } catch {
+    return null;
+  }
+}
+
+interface Described {
+  service: Service;
+  flow: Dataflow;
+}
+
+function wantedFlow(order: Order): string {
+  return order.wanted.table ?? order.name;
+}
+
+async function knownFlows(order: Order, context: TransferContext): Promise<string[]> {
+  try {
+    const { answer, url } = await askStructure(order, 'all', context);
+    return ((await flowsIn(answer, url)) ?? []).map((flow) => flow.id);
+  } catch (error) {
+    // It is asked for a hint only; without one the mistake is still told.
+    if (error instanceof IsomericError) return [];
+    throw error;
+  }
+}
+
+function describe(order: Order, context: TransferContext): Promise<Described> {
+  const wanted = wantedFlow(order);
+  return once(`sdmx ${order.address} ${order.traits.agency ?? ''} ${wanted}`, context, async () => {
+    let service: Service;
+    try {
+      service = await askStructure(order, wanted, context);
+    } catch (error) {
+      if (!(error instanceof IsomericError) || error.code !== 'source-missing') throw error;
+      const known = await knownFlows(order, context);
+      throw new IsomericError('table-unknown', `${order.source} has no dataflow “${wanted}”.`, {
+        place: error.place,
+        advice: known.length === 0 ? 'Check its id, and the agency of the source.' : suggest(wanted, known),
+        blame: 'usage',
+      });
+    }
+    const flows = await flowsIn(service.answer, context.credentials.shown(service.url));
+    const flow = flows?.find((each) => each.id === wanted) ?? flows?.[0];
+    if (flow === undefined)
+      throw failure(
+        'source-garbled',
+        { what: `${order.source}/${wanted}`, url: service.url },
+        context,
+        'the answer holds no dataflow.',
+        'Is the address that of an SDMX service?',
+      );
+    return { service, flow };
+  });
+}
+
+/** Cuts the longest list of codes so that each address stays short enough. */
+function split(chosen: ReadonlyMap<string, string[]>): Map<string, string[]>[] {
+  const length = (codes: readonly string[]) => codes.reduce((sum, code) => sum + code.length + 1, 0);
+  const all = [...chosen.values()].reduce((sum, codes) => sum + length(codes), 0);
+  if (all <= longestKey) return [new Map(chosen)];
+  const [longest, codes] = [...chosen].reduce((a, b) => (length(b[1]) > length(a[1]) ? b : a));
+  if (codes.length < 2) return [new Map(chosen)];
+  const half = Math.ceil(codes.length / 2);
+  return [codes.slice(0, half), codes.slice(half)].flatMap((part) =>
+    split(new Map([...chosen, [longest, part]])),
+  );
+}
+
+function dataAddress(
+  order: Order,
+  { service, flow }: Described,
+  chosen: ReadonlyMap<string, string[]>,
+): string {
+  const base = withSlash(order.address);
+  const period = order.wanted.period === undefined ? null : periodOf(order.wanted.period);
+  const agency = encodeURIComponent(flow.agency);
+  const id = encodeURIComponent(flow.id);
+  const version = encodeURIComponent(flow.version);
+  if (service.version === '3.0') {
+    // Components are filtered one by one (SDMX REST 2.x of SDMX 3.0, data queries).
+    const url = new URL(`data/dataflow/${agency}/${id}/${version}/*`, base);
+    for (const [dimension, codes] of chosen) url.searchParams.set(`c[${dimension}]`, codes.join(','));
+    if (period !== null)
+      url.searchParams.set(`c[${flow.timeDimension ?? 'TIME_PERIOD'}]`, `ge:${period.from}+le:${period.to}`);
+    return url.toString();
+  }
+  // A key has a place for each dimension, in their order; a blank place stands for all (SDMX REST 1.x of SDMX 2.1).
+  const key = flow.dimensions
+    .map((dimension) => (chosen.get(dimension.id) ?? []).map(encodeURIComponent).join('+'))
+    .join('.');
+  const url = new URL(`data/${agency},${id},${version}/${/^\.*$/.test(key) ? 'all' : key}`, base);
+  if (period !== null) {
+    url.searchParams.set('startPeriod', period.from);
+    url.searchParams.set('endPeriod', period.to);
+  }
+  return url.toString();
+}
+
+function chosenOf(order: Order, { flow }: Described): Map<string, string[]> {
+  return codesChosen(order.wanted.choose ?? {}, flow.dimensions, `${order.source}/${flow.id}`);
+}
+
+async function gatherForm(
+  order: Order,
+  described: Described,
+  form: Form,
+  context: TransferContext,
+): Promise<Transfer[]> {
+  const { flow, service } = described;
+  const got: Transfer[] = [];
+  for (const [k, chosen] of split(chosenOf(order, described)).entries())
+    got.push(
+      await transfer(
+        {
+          what: `${order.source}/${flow.id}`,
+          datasets: [order.name],
+          url: dataAddress(order, described, chosen),
+          path: `${folderOf(order)}/data-${String(k + 1).padStart(4, '0')}.${form}`,
+          accept: forms[service.version][form],
+          missing: 'There are no figures for what is chosen.',
+          licence: order.licence,
+          citation: order.citation ?? `${flow.agency}: ${flow.name} (${flow.id}, version ${flow.version}).`,
+        },
+        context,
+      ),
+    );
+  return got;
+}
+
+async function gather(order: Order, context: TransferContext): Promise<Gathered> {
+  const described = await describe(order, context);
+  const { flow, service } = described;
+  const preferred = order.traits.answers as Form | undefined;
+  const wanted = [...new Set<Form>([preferred ?? 'csv', 'csv', 'json', 'xml'])];
+  let got: Transfer[] = [];
+  for (const [k, form] of wanted.entries()) {
+    try {
+      got = await gatherForm(order, described, form, context);
+      break;
+    } catch (error) {
+      const other = error instanceof IsomericError && error.code === 'source-unacceptable';
+      if (!other || k === wanted.length - 1) throw error;
+      context.note(
+        `${order.name}: the service does not give ${form.toUpperCase()}; ${wanted[k + 1].toUpperCase()} is asked for.`,
+      );
+    }
+  }
+  const chosen = [...chosenOf(order, described)].map(([id, codes]) => {
+    const { name, values } = flow.dimensions.find((dimension) => dimension.id === id)!;
+    const words = codes.slice(0, 4).map((code) => values?.get(code) ?? code);
+    return `${name} is ${words.join(' or ')}${codes.length > 4 ? ` or ${codes.length - 4} others` : ''}`;
+  });
+  context.note(
+    `${order.name}: “${flow.name}”${chosen.length > 0 ? `, where ${chosen.join(', ')}` : ''} (SDMX ${service.version}).`,
+  );
+  const structure = await keepStructure(order, described, context);
+  const receipts = got.map(({ receipt }) => receipt);
+  await removeOthers(folderOf(order), [...receipts, structure], context.store);
+  return {
+    receipts: [...receipts, structure],
+    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
+    unchanged: got.filter((each) => each.unchanged).length + 1,
+  };
+}
+
+/** The structure stands beside the figures: it says what the codes mean. */
+async function keepStructure(
+  order: Order,
+  { service, flow }: Described,
+  context: TransferContext,
+): Promise<Receipt> {
+  const { bytes: content } = service.answer;
+  const json = content.find((byte) => byte > 0x20 && byte < 0x80) === 0x7b;
+  const path = `${folderOf(order)}/structure.${json ? 'json' : 'xml'}`;
+  const earlier = context.earlier.get(path);
+  const { bytes, sha256 } = await context.store.receive(
+    path,
+    (async function* () {
+      yield content;
+    })(),
+    { from: 0, note: null },
+  );
+  const receipt: Receipt = {
+    kind: 'file',
+    what: `${order.source}/${flow.id}, structure`,
+    datasets: [order.name],
+    role: 'structure',
+    path,
+    url: context.credentials.shown(service.url),
+    at: earlier?.sha256 === sha256 ? earlier.at : context.now(),
+    bytes,
+    sha256,
+  };
+  await context.keep(receipt);
+  return receipt;
+}
+
+/** Statistics by SDMX REST: of SDMX 3.0 where the service knows it, else of SDMX 2.1. */
+export const sdmxProtocol: Protocol = {
+  kind: 'sdmx',
+  together: (order) => order.name,
+  gather: ([order], context) => gather(order, context),
+  async estimate([order], context) {
+    const described = await describe(order, context);
+    const chosen = chosenOf(order, described);
+    let rows = 1;
+    const open: string[] = [];
+    for (const dimension of described.flow.dimensions) {
+      const count = chosen.get(dimension.id)?.length ?? dimension.values?.size;
+      if (count === undefined) open.push(dimension.id);
+      else rows *= count;
+    }
+    return {
+      requests: split(chosen).length,
+      notes: [
+        `“${described.flow.name}”: at most ${grouped(rows)} figures a period${open.length > 0 ? `, for each value of ${open.join(', ')}` : ''}; the service does not say how many there are.`,
+      ],
+    };
+  },
+};

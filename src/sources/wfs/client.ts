@@ -1,0 +1,321 @@
+import { grouped } from '../../core/account.ts';
+import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+import { IsomericError } from '../../core/errors.ts';
+import type { Box } from '../../core/geometry/geometry-array.ts';
+import { suggest } from '../../core/nearest.ts';
+import { sourceFromBytes } from '../../formats/byte-source.ts';
+import { readSrsName } from '../../formats/gml/srs.ts';
+import { localName } from '../../formats/xml/read-xml.ts';
+import { xmlText } from '../../formats/xml/write-xml.ts';
+import { boxText } from '../features/query.ts';
+import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
+import { fieldsOf, sendablePart } from '../pushdown.ts';
+import type { Receipt } from '../receipt.ts';
+import { removeOthers } from '../store.ts';
+import { ask } from '../transfer/ask.ts';
+import type { Request, TransferContext } from '../transfer/context.ts';
+import { failure } from '../transfer/failures.ts';
+import { type FileRequest, type Transfer, transfer } from '../transfer/transfer.ts';
+import { type CollectionHead, readCollectionHead } from './answer.ts';
+import { filterXml } from './fes.ts';
+import {
+  describeType,
+  type FeatureProperties,
+  type FeatureType,
+  featureTypeOf,
+  namespaceParameter,
+  openWfs,
+  type WfsService,
+  withParameters,
+} from './service.ts';
+
+const mostPages = 100_000;
+/** Longest address that every server takes; what is longer is sent by POST. */
+const longestAddress = 1800;
+
+/** The question as it is asked, page by page. */
+interface Query {
+  service: WfsService;
+  type: FeatureType;
+  srsName: string | undefined;
+  box: { box: Box; exchanged: boolean; srsName: string } | undefined;
+  filter: string | null;
+  pageSize: number | undefined;
+}
+
+function srsNameOf(order: Order, type: FeatureType): string | undefined {
+  const wanted = order.wanted.inCrs;
+  if (wanted === undefined) return type.defaultCrs;
+  const { code } = crsFromText(wanted);
+  const known = [type.defaultCrs, ...type.otherCrs].filter((each) => each !== undefined);
+  const found = known.find((each) => code !== undefined && safeCode(each) === code);
+  if (found !== undefined) return found;
+  throw new IsomericError('crs-not-offered', `${order.source} does not give ${order.name} in ${wanted}.`, {
+    advice: suggest(
+      wanted,
+      known.map((each) => safeCode(each) ?? each),
+    ),
+    blame: 'usage',
+  });
+}
+
+/** EPSG code behind a srsName; undefined for what is not known here. */
+function safeCode(srsName: string): string | undefined {
+  try {
+    return readSrsName(srsName).crs?.code;
+  } catch {
+    return undefined;
+  }
+}
+
+/** The area's box in the CRS of the answer where there is a way to it, else in latitudes and longitudes. */
+function boxOf(order: Order, srsName: string | undefined): Query['box'] {
+  if (order.box === undefined) return undefined;
+  if (srsName !== undefined && safeCode(srsName) !== undefined) {
+    const { crs, exchanged } = readSrsName(srsName);
+    const box = crs === null ? undefined : order.boxIn?.(crs);
+    if (box !== undefined) return { box, exchanged, srsName };
+  }
+  const degrees = 'urn:ogc:def:crs:EPSG::4326';
+  return { box: order.boxIn?.(wgs84()) ?? order.box, exchanged: true, srsName: degrees };
+}
+
+async function queryOf(
+  order: Order,
+  service: WfsService,
+  type: FeatureType,
+  properties: FeatureProperties,
+  context: TransferContext,
+): Promise<Query> {
+  const { wanted } = order;
+  const srsName = srsNameOf(order, type);
+  let box = wanted.ids === undefined ? boxOf(order, srsName) : undefined;
+  let condition = null;
+  if (wanted.where !== undefined && wanted.ids === undefined) {
+    condition = sendablePart(wanted.where, properties.queryables, { advanced: true });
+    const unknown = fieldsOf(wanted.where).filter((name) => !properties.queryables.has(name));
+    if (condition !== null)
+      context.note(
+        `${order.name}: the service is asked with the condition “${wanted.where}”${unknown.length > 0 ? ', as far as it can' : ''}.`,
+      );
+    else
+      context.note(
+        `${order.name}: ${unknown.length > 0 ? `the service has no ${unknown.join(', ')}` : 'the service does not know such a condition'}; it is applied here, to all that comes.`,
+      );
+  }
+  let filter: string | null = null;
+  if (wanted.ids !== undefined) filter = filterXml(service.version, { ids: wanted.ids });
+  else if (condition !== null) {
+    // BBOX and FILTER exclude each other as parameters: the box goes into the filter.
+    if (box !== undefined && properties.geometry !== undefined) {
+      filter = filterXml(service.version, { condition, box: { ...box, property: properties.geometry } });
+      box = undefined;
+    } else filter = filterXml(service.version, { condition });
+  }
+  return { service, type, srsName, box, filter, pageSize: wanted.pageSize ?? service.countDefault };
+}
+
+function parametersOf(query: Query, start: number, hits: boolean): Record<string, string> {
+  const { service, type } = query;
+  const two = service.version === '2.0.0';
+  const parameters: Record<string, string> = {
+    SERVICE: 'WFS',
+    VERSION: service.version,
+    REQUEST: 'GetFeature',
+    [two ? 'TYPENAMES' : 'TYPENAME']: type.name,
+    ...namespaceParameter(service.version, type),
+  };
+  if (query.srsName !== undefined) parameters.SRSNAME = query.srsName;
+  if (query.filter !== null) parameters.FILTER = query.filter;
+  else if (query.box !== undefined)
+    parameters.BBOX = `${boxText(query.box.box, query.box.exchanged)},${query.box.srsName}`;
+  if (hits) parameters.RESULTTYPE = 'hits';
+  else if (two && service.pages && query.pageSize !== undefined) {
+    parameters.COUNT = String(query.pageSize);
+    parameters.STARTINDEX = String(start);
+  }
+  return parameters;
+}
+
+/** GetFeature as a document, for services without GET and for questions that are too long for an address. */
+function documentOf(query: Query, start: number, hits: boolean): string {
+  const { service, type } = query;
+  const two = service.version === '2.0.0';
+  const prefix = type.name.includes(':') ? type.name.slice(0, type.name.indexOf(':')) : '';
+  const own =
+    type.namespace === undefined || prefix === '' ? '' : ` xmlns:${prefix}="${xmlText(type.namespace)}"`;
+  const paging =
+    !hits && two && service.pages && query.pageSize !== undefined
+      ? ` count="${query.pageSize}" startIndex="${start}"`
+      : '';
+  const srs = query.srsName === undefined ? '' : ` srsName="${xmlText(query.srsName)}"`;
+  const namespace = two ? 'http://www.opengis.net/wfs/2.0' : 'http://www.opengis.net/wfs';
+  return `<?xml version="1.0" encoding="UTF-8"?>
+<wfs:GetFeature service="WFS" version="${service.version}" xmlns:wfs="${namespace}"${own}${hits ? ' resultType="hits"' : ''}${paging}>
+  <wfs:Query ${two ? 'typeNames' : 'typeName'}="${xmlText(type.name)}"${srs}>${query.filter ?? ''}</wfs:Query>
+</wfs:GetFeature>
+`;
+}
+
+function askFor(
+  query: Query,
+  order: Order,
+  start: number,
+  hits: boolean,
+): Pick<Request, 'url' | 'method' | 'body' | 'what'> {
+  const what = `${order.source}/${localName(query.type.name)}`;
+  const { get, post } = query.service.getFeature;
+  const url = withParameters(get ?? order.address, parametersOf(query, start, hits));
+  if (post === undefined || (get !== undefined && url.length <= longestAddress)) return { what, url };
+  return {
+    what,
+    url: post,
+    method: 'POST',
+    body: { type: 'application/xml', text: documentOf(query, start, hits) },
+  };
+}
+
+async function gather(order: Order, context: TransferContext): Promise<Gathered> {
+  const service = await openWfs(order, context);
+  const type = featureTypeOf(order, service, context.credentials.shown(order.address));
+  const properties = await describeType(order, service, type, context);
+  const query = await queryOf(order, service, type, properties, context);
+  const folder = folderOf(order);
+  const licence = order.licence ?? service.licence;
+  const citation =
+    order.citation ??
+    (service.provider === undefined ? undefined : `${service.provider}: ${type.title ?? type.name}.`);
+  const heads = new Map<string, CollectionHead>();
+  const request = (page: number, sent: ReturnType<typeof askFor>): FileRequest => ({
+    ...sent,
+    datasets: [order.name],
+    path: `${folder}/page-${String(page).padStart(4, '0')}.gml`,
+    accept: service.version === '2.0.0' ? 'application/gml+xml; version=3.2, text/xml' : 'text/xml',
+    licence,
+    citation,
+    async check(file): Promise<Partial<Receipt>> {
+      const head = await readCollectionHead(file, sent, context);
+      heads.set(file.name, head);
+      const { meter } = context;
+      meter.features += head.returned ?? 0;
+      if (head.matched !== undefined) meter.totalFeatures = Math.max(head.matched, meter.features);
+      context.progress();
+      return { next: head.next, features: head.returned };
+    },
+  });
+  const schema = await keepSchema(order, properties, folder, context);
+  const got: Transfer[] = [];
+  const seen = new Set<string>();
+  let start = 0;
+  let sent: ReturnType<typeof askFor> | undefined = askFor(query, order, 0, false);
+  for (let page = 1; sent !== undefined; page++) {
+    const mark = `${sent.url} ${sent.body?.text ?? ''}`;
+    if (seen.has(mark) || page > mostPages)
+      throw failure(
+        'source-loop',
+        sent,
+        context,
+        `the pages lead in a circle (page ${grouped(page)} is one that came before).`,
+        'The service is broken: ask its makers.',
+      );
+    seen.add(mark);
+    const one: Transfer = await transfer(request(page, sent), context);
+    const { receipt } = one;
+    if (receipt.features !== 0 && got.some((each) => each.receipt.sha256 === receipt.sha256))
+      throw failure(
+        'source-loop',
+        sent,
+        context,
+        `the pages lead in a circle (page ${grouped(page)} brings what came before).`,
+        'The service is broken: ask its makers.',
+      );
+    got.push(one);
+    start += receipt.features ?? 0;
+    if (receipt.next !== undefined)
+      sent = { what: sent.what, url: new URL(receipt.next, sent.url).toString() };
+    else {
+      const file = await context.store.open(receipt.path);
+      const head: CollectionHead =
+        heads.get(receipt.path) ?? (await readCollectionHead(file!, sent, context));
+      // Some services page without saying where the next page is.
+      const more =
+        service.pages &&
+        query.pageSize !== undefined &&
+        head.returned === query.pageSize &&
+        head.matched !== undefined &&
+        start < head.matched;
+      sent = more ? askFor(query, order, start, false) : undefined;
+    }
+  }
+  const receipts = got.map(({ receipt }) => receipt);
+  await removeOthers(folder, [...receipts, schema], context.store);
+  return {
+    receipts: [...receipts, schema],
+    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
+    unchanged: got.filter((each) => each.unchanged).length + 1,
+  };
+}
+
+/** The schema of the feature type stands beside the pages: codes stay text, and fields have their types. */
+async function keepSchema(
+  order: Order,
+  properties: FeatureProperties,
+  folder: string,
+  context: TransferContext,
+): Promise<Receipt> {
+  const path = `${folder}/schema.xsd`;
+  const earlier = context.earlier.get(path);
+  const { bytes, sha256 } = await context.store.receive(path, sourceFromBytes(properties.schema).stream(), {
+    from: 0,
+    note: null,
+  });
+  const same = earlier?.sha256 === sha256;
+  const receipt: Receipt = {
+    kind: 'file',
+    what: `${order.source}/${order.wanted.collection ?? order.name}, schema`,
+    datasets: [order.name],
+    role: 'structure',
+    path,
+    url: context.credentials.shown(properties.url),
+    at: same ? earlier.at : context.now(),
+    bytes,
+    sha256,
+  };
+  await context.keep(receipt);
+  return receipt;
+}
+
+async function hits(query: Query, order: Order, context: TransferContext): Promise<number | undefined> {
+  const sent = { ...askFor(query, order, 0, true), accept: 'text/xml' };
+  const answer = await ask(sent, context);
+  const head = await readCollectionHead(sourceFromBytes(answer.bytes), sent, context);
+  return query.service.version === '2.0.0' ? head.matched : head.returned;
+}
+
+/** Web Feature Service 2.0 (OGC 09-025r2), and 1.1 (OGC 04-094) where that is all there is. */
+export const wfsProtocol: Protocol = {
+  kind: 'wfs',
+  together: (order) => order.name,
+  gather: ([order], context) => gather(order, context),
+  async estimate([order], context) {
+    const service = await openWfs(order, context);
+    const type = featureTypeOf(order, service, context.credentials.shown(order.address));
+    const properties = await describeType(order, service, type, context);
+    const query = await queryOf(order, service, type, properties, context);
+    const features = order.wanted.ids?.length ?? (await hits(query, order, context));
+    const featuresInAll =
+      order.box === undefined || order.wanted.ids !== undefined
+        ? undefined
+        : await hits({ ...query, box: undefined, filter: null }, order, context);
+    const requests =
+      features === undefined || query.pageSize === undefined
+        ? 1
+        : Math.max(1, Math.ceil(features / query.pageSize));
+    return {
+      features,
+      featuresInAll,
+      requests,
+      notes: features === undefined ? ['The service does not say how many features there are.'] : [],
+    };
+  },
+};
