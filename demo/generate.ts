@@ -5,16 +5,18 @@
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { type Zippable, zipSync } from 'fflate';
+import { gzipSync, type Zippable, zipSync } from 'fflate';
 import { boundaryFiles } from './country/boundaries.ts';
 import { catalogue, housing, population } from './country/census.ts';
 import { ombreyExtract } from './country/extract/ombrey.ts';
 import { osmPbf } from './country/extract/write-pbf.ts';
+import { osmXml } from './country/extract/write-xml.ts';
 import { buildings, footbridges, refugeHalls, roads, waterways } from './country/features.ts';
 import { floodDepth } from './country/flood-depth.ts';
 import { gridPrj, gridText } from './country/grid.ts';
 import { mobilityPack, residentsLong } from './country/mobility.ts';
 import { type ShapeLayer, shapefile } from './country/shapefile.ts';
+import { embankments, pumps } from './country/works.ts';
 
 const target = process.argv[2] ?? join(dirname(fileURLToPath(import.meta.url)), 'data');
 const text = (content: string) => new TextEncoder().encode(content);
@@ -54,6 +56,9 @@ const files: Record<string, Uint8Array> = {
   'map-extracts/teskaria-ombrey.zip': extract(),
   'map-extracts/ombrey.osm.pbf': osmPbf(ombreyExtract(), { level: 9, writer: 'Open Map Data Teskaria' }),
   'map-extracts/flood-depth.tif': floodDepth(),
+  'map-database/ombrey.osm.gz': gzipSync(text(osmXml(ombreyExtract())), { level: 9, mtime: 0 }),
+  'order-desk/embankments.geojson': text(embankments()),
+  'order-desk/pumps.geojson': text(pumps()),
 };
 for (const [name, content] of Object.entries(boundaryFiles()))
   files[`boundary-office/${name}`] = text(content);

@@ -46,10 +46,11 @@ export function build({ force = false } = {}) {
     '-e',
     `
     import { schemeJsonSchema } from './dist/formats/index.js';
-    import { studyJsonSchema } from './dist/study/index.js';
+    import { ledgerJsonSchema, studyJsonSchema } from './dist/study/index.js';
     import { writeFileSync } from 'node:fs';
     writeFileSync('./dist/scheme.schema.json', JSON.stringify(schemeJsonSchema(), null, 2));
-    writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));`,
+    writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));
+    writeFileSync('./dist/ledger.schema.json', JSON.stringify(ledgerJsonSchema(), null, 2));`,
   ]);
   mkdirSync(dirname(mark), { recursive: true });
   writeFileSync(mark, new Date().toISOString());

@@ -163,7 +163,7 @@ function stateWords(count: number, unchanged: number): string {
 
 function sentence(group: OrderGroup, { receipts, state }: Outcome): string {
   const bytes = receipts.reduce((sum, receipt) => sum + receipt.bytes, 0);
-  return `Gather: ${group.orders[0].name} from ${group.source}; ${counted(receipts.length, 'file', 'files')}, ${grouped(bytes)} bytes, ${state}.`;
+  return `Gather: ${group.orders.map((order) => order.name).join(', ')} from ${group.source}; ${counted(receipts.length, 'file', 'files')}, ${grouped(bytes)} bytes, ${state}.`;
 }
 
 /**
@@ -177,9 +177,10 @@ export async function gather(
   files: GatheredFiles,
 ): Promise<void> {
   const { study, machine, options } = gathering;
-  for (const name of names)
-    if (study.gather[name].from === undefined && study.gather[name].file !== undefined)
-      files.set(name, [study.gather[name].file!]);
+  for (const name of names) {
+    const { from, file, 'same as': same } = study.gather[name];
+    if (from === undefined && same === undefined && file !== undefined) files.set(name, [file]);
+  }
   const asked = names.filter((name) => study.gather[name].from !== undefined);
   const groups = groupOrders(study, asked, extent, machine, options);
   const troubles = await settleTerms(groups, gathering);
@@ -221,8 +222,17 @@ export async function gather(
     }),
   );
   await gathering.ledger.save(machine);
+  alsoRead(study, files);
   files.learn(gathering.ledger);
   if (failures.length > 0) throw failed(failures, asked);
+}
+
+/** Datasets that are read from the files of others. */
+function alsoRead(study: Study, files: GatheredFiles): void {
+  for (const [name, { 'same as': same }] of Object.entries(study.gather)) {
+    const paths = same === undefined ? undefined : files.get(same);
+    if (paths !== undefined) files.set(name, paths);
+  }
 }
 
 const wordsFor = (error: unknown) => (error instanceof IsomericError ? error.sentence : String(error));
@@ -243,8 +253,9 @@ function failed(failures: readonly { names: string[]; error: unknown }[], asked:
 export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
   const files = new GatheredFiles();
   for (const [name, dataset] of Object.entries(study.gather)) {
+    if (dataset['same as'] !== undefined) continue;
     if (dataset.from === undefined) {
-      if (dataset.file !== undefined) files.set(name, [dataset.file]);
+      files.set(name, [dataset.file!]);
       continue;
     }
     const entry = ledger.datasets.get(name);
@@ -256,6 +267,7 @@ export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
     }
     files.set(name, entry.paths);
   }
+  alsoRead(study, files);
   files.learn(ledger);
   return files;
 }

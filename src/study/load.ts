@@ -1,13 +1,59 @@
 import { IsomericError } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import { type Placer, readSettings } from '../formats/settings/read-settings.ts';
-import { type Study, studySchema } from './schema.ts';
+import { type Study, type StudyStep, studySchema } from './schema.ts';
 
 /** Reads study.yaml. A mistake in it is told with file, line, column and the nearest right word. */
 export function loadStudy(text: string, file = 'study.yaml'): Study {
   const { value, place } = readSettings(text, file, { what: 'study', schema: studySchema });
-  checkNames(value, place);
-  return value;
+  const study = withoutShorthand(value, place);
+  checkNames(study, place);
+  return study;
+}
+
+/** Several levels and second readings of the same files, spelt out. */
+function withoutShorthand(study: Study, place: Placer): Study {
+  const known = Object.keys(study.gather);
+  const named = (name: string, path: readonly PropertyKey[]) => {
+    if (name in study.gather && study.gather[name].levels === undefined) return study.gather[name];
+    throw new IsomericError('study-unknown-name', `There is no gathered layer “${name}” in the study.`, {
+      place: place(path),
+      advice: suggest(name, known),
+      blame: 'usage',
+    });
+  };
+  const gather: Study['gather'] = {};
+  const stepsFor = new Map<string, [string, StudyStep][]>();
+  for (const [name, dataset] of Object.entries(study.gather)) {
+    const { levels, on, ...own } = dataset;
+    if (levels === undefined) {
+      const same = own['same as'];
+      gather[name] =
+        same === undefined ? own : { ...named(same, ['gather', name, 'same as']), ...own, from: undefined };
+      continue;
+    }
+    // A level is the layer of its units with the columns of its own table; what is prepared of all is prepared of each.
+    const made: [string, StudyStep][] = [];
+    for (const [level, told] of Object.entries(levels)) {
+      const table = `${name}_${level}_table`;
+      gather[table] = { ...own, choose: { ...own.choose, ...told.choose } };
+      gather[`${name}_${level}`] = {
+        ...named(told.units, ['gather', name, 'levels', level, 'units']),
+        'same as': told.units,
+        from: undefined,
+      };
+      made.push([`${name}_${level}`, { join: table, on: on! }]);
+    }
+    stepsFor.set(name, made);
+  }
+  const prepare: Study['prepare'] = {};
+  for (const name of new Set([...Object.keys(study.prepare), ...stepsFor.keys()])) {
+    const steps = study.prepare[name] ?? [];
+    const made = stepsFor.get(name);
+    if (made === undefined) prepare[name] = steps;
+    else for (const [layer, join] of made) prepare[layer] = [join, ...steps];
+  }
+  return { ...study, gather, prepare };
 }
 
 /** Names that point at something in the study itself. */

@@ -103,6 +103,9 @@ const source = z.strictObject({
 const dataset = z
   .strictObject({
     from: text.optional().describe('Name of a source.'),
+    'same as': name
+      .optional()
+      .describe('Name of another dataset: its files, read in another way, are not gathered twice.'),
     collection: text
       .optional()
       .describe(
@@ -203,8 +206,12 @@ const dataset = z
     licence: text.optional(),
   })
   .refine(
-    (value) => value.from !== undefined || value.file !== undefined,
-    'say where it comes from: “from:” a source, or “file:” in the study folder',
+    (value) => value.from !== undefined || value.file !== undefined || value['same as'] !== undefined,
+    'say where it comes from: “from:” a source, “file:” in the study folder, or “same as:” another dataset',
+  )
+  .refine(
+    (value) => (value.levels === undefined) === (value.on === undefined),
+    'levels need “on: UNIT_FIELD = TABLE_FIELD”, and only they have it',
   )
   .refine(
     (value) =>

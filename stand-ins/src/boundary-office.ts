@@ -1,82 +1,104 @@
 import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
-import fastify, { type FastifyInstance } from 'fastify';
+import fastify, { type FastifyInstance, type FastifyReply } from 'fastify';
+import {
+  boxOf,
+  type Collection,
+  collectionsIn,
+  type Feature,
+  mapped,
+  meets,
+  mercator,
+  unmercator,
+} from './boundary-data.ts';
+import { featureGml, gmlNamespaces } from './boundary-gml.ts';
+import { addWfs } from './boundary-wfs.ts';
+import { ConditionError, parseCondition } from './conditions.ts';
 import { type Mood, withMood } from './moods.ts';
-
-interface Feature {
-  id: string;
-  geometry: { coordinates: unknown };
-  properties: Record<string, unknown>;
-}
 
 export interface BoundaryOfficeOptions {
   /** Folder with `<level>-<vintage>.geojson`. */
   folder: string;
   mood?: () => Mood;
+  setMood?: (mood: Mood) => void;
   /** Told the address of every request. */
   onRequest?: (url: string) => void;
   /** Features on a page when the client does not say. */
   pageSize?: number;
+  /** Asks clients to agree to its terms of use. */
+  terms?: boolean;
+  /** What the service can be asked: all parts, part 1 alone, or GML in place of GeoJSON. */
+  abilities?: 'all' | 'core' | 'gml';
 }
 
-const levels = { provinces: [2024], districts: [2024], wards: [2024, 2019] } as const;
+const crs84 = 'http://www.opengis.net/def/crs/OGC/1.3/CRS84';
+const epsg4326 = 'http://www.opengis.net/def/crs/EPSG/0/4326';
+const epsg3857 = 'http://www.opengis.net/def/crs/EPSG/0/3857';
 
-function boxOf(coordinates: unknown, box = [Infinity, Infinity, -Infinity, -Infinity]): number[] {
-  if (!Array.isArray(coordinates)) return box;
-  if (typeof coordinates[0] === 'number') {
-    box[0] = Math.min(box[0], coordinates[0]);
-    box[1] = Math.min(box[1], coordinates[1]);
-    box[2] = Math.max(box[2], coordinates[0]);
-    box[3] = Math.max(box[3], coordinates[1]);
-  } else for (const inner of coordinates) boxOf(inner, box);
-  return box;
-}
+/** Positions as each CRS has them, in the order of its axes. */
+const crsList: Record<string, { to: (p: number[]) => number[]; from: (p: number[]) => number[] }> = {
+  [crs84]: { to: (p) => p, from: (p) => p },
+  [epsg4326]: { to: ([lon, lat]) => [lat, lon], from: ([lat, lon]) => [lon, lat] },
+  [epsg3857]: { to: mercator, from: unmercator },
+};
 
-/** A simulated feature service after OGC API – Features, part 1: boundaries by level, vintages as collections of their own. */
+const classes = {
+  core: ['ogcapi-features-1/1.0/conf/core', 'ogcapi-features-1/1.0/conf/geojson'],
+  gml: ['ogcapi-features-1/1.0/conf/core', 'ogcapi-features-1/1.0/conf/gmlsf0'],
+  all: [
+    'ogcapi-features-1/1.0/conf/core',
+    'ogcapi-features-1/1.0/conf/geojson',
+    'ogcapi-features-2/1.0/conf/crs',
+    'ogcapi-features-3/1.0/conf/queryables',
+    'ogcapi-features-3/1.0/conf/queryables-query-parameters',
+    'ogcapi-features-3/1.0/conf/filter',
+    'ogcapi-features-3/1.0/conf/features-filter',
+    'cql2/1.0/conf/cql2-text',
+    'cql2/1.0/conf/basic-cql2',
+    'cql2/1.0/conf/advanced-comparison-operators',
+  ],
+};
+
+const known = new Set(['bbox', 'bbox-crs', 'crs', 'limit', 'token', 'filter', 'filter-lang', 'f']);
+
+class Refusal extends Error {}
+
+/** A simulated feature service after OGC API – Features, parts 1, 2 and 3; the same boundaries as Web Feature Service at /wfs. */
 export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance {
   const server = fastify({ forceCloseConnections: true });
-  withMood(server, options.mood ?? (() => 'well'));
+  withMood(server, options.mood ?? (() => 'well'), options.setMood);
   if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
-  const loaded = new Map<string, Feature[]>();
-  const names = Object.entries(levels).flatMap(([level, vintages]) =>
-    vintages.map((vintage, k) => ({
-      id: k === 0 ? level : `${level}-${vintage}`,
-      file: `${level}-${vintage}.geojson`,
-      vintage,
-      level,
-    })),
-  );
-  const features = (id: string): Feature[] | undefined => {
-    const entry = names.find((name) => name.id === id);
-    if (entry === undefined) return undefined;
-    let list = loaded.get(id);
-    if (list === undefined) {
-      list = (JSON.parse(readFileSync(join(options.folder, entry.file), 'utf8')) as { features: Feature[] })
-        .features;
-      loaded.set(id, list);
-    }
-    return list;
-  };
-  const describe = (base: string, { id, vintage, level }: (typeof names)[number]) => ({
+  const collections = collectionsIn(options.folder);
+  const abilities = options.abilities ?? 'all';
+  const base = (request: { protocol: string; host: string }) => `${request.protocol}://${request.host}`;
+
+  const describe = (root: string, { id, title, vintage, level }: Collection) => ({
     id,
-    title: `${level[0].toUpperCase()}${level.slice(1)} of Teskaria, ${vintage}`,
+    title,
     description: `Administrative boundaries, state of 1 January ${vintage}.`,
     itemType: 'feature',
-    crs: ['http://www.opengis.net/def/crs/OGC/1.3/CRS84'],
+    crs: abilities === 'all' ? ['#/crs'] : [crs84],
+    ...(abilities === 'all' ? { storageCrs: crs84 } : {}),
     extent: { spatial: { bbox: [[-30.7, 45.2, -29.2, 46]] } },
     attribution: `Boundary Office of Teskaria (${vintage}): ${level}.`,
     links: [
-      { rel: 'items', type: 'application/geo+json', href: `${base}/collections/${id}/items` },
+      { rel: 'items', type: 'application/geo+json', href: `${root}/collections/${id}/items` },
       {
         rel: 'license',
         type: 'text/html',
         title: 'Teskaria Open Boundaries Licence 2.0',
-        href: `${base}/licence`,
+        href: `${root}/licence`,
       },
+      ...(abilities === 'all'
+        ? [
+            {
+              rel: 'http://www.opengis.net/def/rel/ogc/1.0/queryables',
+              type: 'application/schema+json',
+              href: `${root}/collections/${id}/queryables`,
+            },
+          ]
+        : []),
     ],
   });
-  const base = (request: { protocol: string; host: string }) => `${request.protocol}://${request.host}`;
 
   server.get('/', async (request) => ({
     title: 'Boundary Office of Teskaria (simulated)',
@@ -84,13 +106,20 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
       { rel: 'self', type: 'application/json', href: `${base(request)}/` },
       { rel: 'conformance', type: 'application/json', href: `${base(request)}/conformance` },
       { rel: 'data', type: 'application/json', href: `${base(request)}/collections` },
+      ...(options.terms
+        ? [
+            {
+              rel: 'terms-of-service',
+              type: 'text/html',
+              title: 'Terms of the Boundary Office',
+              href: `${base(request)}/terms`,
+            },
+          ]
+        : []),
     ],
   }));
   server.get('/conformance', async () => ({
-    conformsTo: [
-      'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core',
-      'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/geojson',
-    ],
+    conformsTo: classes[abilities].map((each) => `http://www.opengis.net/spec/${each}`),
   }));
   server.get('/licence', async (_, reply) =>
     reply
@@ -99,66 +128,157 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
         '<h1>Teskaria Open Boundaries Licence 2.0</h1><p>Free for any use; name the Boundary Office.</p>',
       ),
   );
+  server.get('/terms', async (_, reply) =>
+    reply
+      .type('text/html')
+      .send(
+        '<h1>Terms of the Boundary Office</h1><p>Boundaries are not to be shown as settled in court.</p>',
+      ),
+  );
   server.get('/collections', async (request) => ({
     links: [],
-    collections: names.map((name) => describe(base(request), name)),
+    ...(abilities === 'all' ? { crs: Object.keys(crsList) } : {}),
+    collections: [...collections.values()].map((collection) => describe(base(request), collection)),
   }));
+  const missing = (id: string) => ({ code: 'NotFound', description: `No collection ${id}.` });
   server.get<{ Params: { id: string } }>('/collections/:id', async (request, reply) => {
-    const entry = names.find((name) => name.id === request.params.id);
-    if (entry === undefined)
-      return reply.code(404).send({ code: 'NotFound', description: `No collection ${request.params.id}.` });
-    return describe(base(request), entry);
+    const collection = collections.get(request.params.id);
+    return collection === undefined
+      ? reply.code(404).send(missing(request.params.id))
+      : describe(base(request), collection);
   });
+  server.get<{ Params: { id: string } }>('/collections/:id/queryables', async (request, reply) => {
+    const collection = collections.get(request.params.id);
+    if (collection === undefined || abilities !== 'all')
+      return reply.code(404).send(missing(request.params.id));
+    const properties = Object.fromEntries(
+      Object.entries(collection.features[0].properties).map(([name, value]) => [
+        name,
+        { title: name, type: typeof value === 'number' ? 'integer' : 'string' },
+      ]),
+    );
+    return reply.type('application/schema+json').send({
+      $schema: 'https://json-schema.org/draft/2020-12/schema',
+      $id: `${base(request)}/collections/${collection.id}/queryables`,
+      type: 'object',
+      properties: { geometry: { format: 'geometry-multipolygon' }, ...properties },
+      additionalProperties: false,
+    });
+  });
+
+  const positionsOf = (name: string | undefined, what: string) => {
+    if (name === undefined) return crsList[crs84];
+    const found = abilities === 'all' ? crsList[name] : undefined;
+    if (found === undefined) throw new Refusal(`${what} is no CRS of this collection: ${name}.`);
+    return found;
+  };
+  const inCrs = (feature: Feature, to: (p: number[]) => number[]): Feature => ({
+    ...feature,
+    geometry: { ...feature.geometry, coordinates: mapped(feature.geometry.coordinates, to) },
+  });
+  const boxIn = (text: string, from: (p: number[]) => number[]) => {
+    const numbers = text.split(',').map(Number);
+    if (numbers.length !== 4 || numbers.some(Number.isNaN)) throw new Refusal('bbox needs four numbers.');
+    return boxOf([from(numbers.slice(0, 2)), from(numbers.slice(2))]);
+  };
+
   server.get<{ Params: { id: string }; Querystring: Record<string, string> }>(
     '/collections/:id/items',
     async (request, reply) => {
-      const list = features(request.params.id);
-      if (list === undefined)
-        return reply.code(404).send({ code: 'NotFound', description: `No collection ${request.params.id}.` });
-      const { bbox, limit, token } = request.query;
-      const box = bbox?.split(',').map(Number);
-      if (box !== undefined && (box.length !== 4 || box.some(Number.isNaN)))
-        return reply
-          .code(400)
-          .send({ code: 'InvalidParameterValue', description: 'bbox needs four numbers.' });
-      const matched =
-        box === undefined
-          ? list
-          : list.filter(({ geometry }) => {
-              const own = boxOf(geometry.coordinates);
-              return own[0] <= box[2] && box[0] <= own[2] && own[1] <= box[3] && box[1] <= own[3];
-            });
-      // The token says where to go on; clients must not look into it.
-      const from = token === undefined ? 0 : Number(Buffer.from(token, 'base64url').toString().split(':')[1]);
-      const size = Math.max(1, Math.min(1000, Number(limit ?? options.pageSize ?? 100)));
-      const page = matched.slice(from, from + size);
-      const query = new URLSearchParams();
-      if (bbox !== undefined) query.set('bbox', bbox);
-      if (limit !== undefined) query.set('limit', limit);
-      const next = options.mood?.() === 'loop' ? 0 : from + size;
-      if (next < matched.length) query.set('token', Buffer.from(`at:${next}`).toString('base64url'));
-      const links =
-        next < matched.length
-          ? [
-              {
-                rel: 'next',
-                type: 'application/geo+json',
-                href: `${base(request)}/collections/${request.params.id}/items?${query}`,
-              },
-            ]
-          : [];
-      const text = JSON.stringify({
-        type: 'FeatureCollection',
-        numberMatched: matched.length,
-        numberReturned: page.length,
-        features: page,
-        links,
-      });
-      const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
-      reply.header('etag', etag);
-      if (request.headers['if-none-match'] === etag) return reply.code(304).send();
-      return reply.type('application/geo+json').send(text);
+      const collection = collections.get(request.params.id);
+      if (collection === undefined) return reply.code(404).send(missing(request.params.id));
+      const { query } = request;
+      try {
+        for (const name of Object.keys(query))
+          if (!known.has(name) || (name.startsWith('filter') && abilities !== 'all'))
+            throw new Refusal(`There is no parameter ${name}.`);
+        const { to } = positionsOf(query.crs, 'crs');
+        const box =
+          query.bbox === undefined
+            ? null
+            : boxIn(query.bbox, positionsOf(query['bbox-crs'], 'bbox-crs').from);
+        const condition = query.filter === undefined ? null : parseCondition(query.filter);
+        const matched = collection.features.filter(
+          (feature) =>
+            (box === null || meets(feature, box)) &&
+            (condition === null || condition(feature.properties) === true),
+        );
+        return sendPage(request, reply, collection, matched, to);
+      } catch (error) {
+        if (error instanceof Refusal || error instanceof ConditionError)
+          return reply.code(400).send({ code: 'InvalidParameterValue', description: error.message });
+        throw error;
+      }
     },
   );
+
+  type PageRequest = {
+    protocol: string;
+    host: string;
+    query: Record<string, string>;
+    headers: Record<string, unknown>;
+  };
+  const sendPage = (
+    request: PageRequest,
+    reply: FastifyReply,
+    collection: Collection,
+    matched: Feature[],
+    to: (p: number[]) => number[],
+  ) => {
+    const { token, ...rest } = request.query;
+    const mood = options.mood?.();
+    // The token says where to go on; clients must not look into it.
+    const from = token === undefined ? 0 : Number(Buffer.from(token, 'base64url').toString().split(':')[1]);
+    const size = Math.max(1, Math.min(1000, Number(rest.limit ?? options.pageSize ?? 100)));
+    const page = matched.slice(from, from + size);
+    const next = mood === 'loop' ? 0 : mood === 'shifting' ? from + Math.max(1, size - 2) : from + size;
+    const query = new URLSearchParams(rest);
+    query.set('token', Buffer.from(`at:${next}`).toString('base64url'));
+    const more = from + size < matched.length;
+    const href = `${base(request)}/collections/${collection.id}/items?${query}`;
+    const gml = abilities === 'gml';
+    const type = gml ? 'application/gml+xml;version=3.2' : 'application/geo+json';
+    const text = gml
+      ? gmlPage(collection, page)
+      : JSON.stringify({
+          type: 'FeatureCollection',
+          numberMatched: matched.length,
+          numberReturned: page.length,
+          features: page.map((feature) => inCrs(feature, to)),
+          links: more ? [{ rel: 'next', type, href }] : [],
+        });
+    if (gml && more) reply.header('link', `<${href}>; rel="next"; type="${type}"`);
+    if (abilities === 'all') reply.header('content-crs', `<${request.query.crs ?? crs84}>`);
+    const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
+    reply.header('etag', etag);
+    if (request.headers['if-none-match'] === etag) return reply.code(304).send();
+    return reply.type(type).send(text);
+  };
+
+  server.get<{ Params: { id: string; feature: string }; Querystring: { crs?: string } }>(
+    '/collections/:id/items/:feature',
+    async (request, reply) => {
+      const collection = collections.get(request.params.id);
+      const feature = collection?.features.find((each) => each.id === request.params.feature);
+      if (feature === undefined)
+        return reply
+          .code(404)
+          .send({ code: 'NotFound', description: `No feature ${request.params.feature}.` });
+      const { to } = positionsOf(request.query.crs, 'crs');
+      if (abilities === 'all') reply.header('content-crs', `<${request.query.crs ?? crs84}>`);
+      return reply.type('application/geo+json').send(JSON.stringify(inCrs(feature, to)));
+    },
+  );
+
+  addWfs(server, collections, { mood: options.mood, pageSize: options.pageSize });
   return server;
+}
+
+/** A page in GML 3.2, simple features level 0; links go in headers. */
+function gmlPage(collection: Collection, page: Feature[]): string {
+  return `<?xml version="1.0" encoding="UTF-8"?>
+<sf:FeatureCollection xmlns:sf="http://www.opengis.net/ogcapi-features-1/1.0/sf" ${gmlNamespaces}>
+${page.map((feature) => `<sf:featureMember>${featureGml(feature, collection.level, 'http://www.opengis.net/def/crs/OGC/1.3/CRS84', false)}</sf:featureMember>`).join('\n')}
+</sf:FeatureCollection>
+`;
 }

@@ -1,4 +1,16 @@
 export { type BoundaryOfficeOptions, boundaryOffice } from './boundary-office.ts';
 export { type FileOfficeOptions, fileOffice } from './file-office.ts';
-export type { Mood } from './moods.ts';
-export { type StandIn, type StandIns, type StandInsOptions, startStandIns } from './start.ts';
+export { type MapHostOptions, mapHost } from './map-host.ts';
+export { type Mood, moods } from './moods.ts';
+export { type OrderDeskOptions, orderDesk } from './order-desk.ts';
+export {
+  madeUpSecrets,
+  type Office,
+  offices,
+  type StandIn,
+  type StandIns,
+  type StandInsOptions,
+  startStandIns,
+  usualPorts,
+} from './start.ts';
+export { type StatisticsOfficeOptions, statisticsOffice } from './statistics-office.ts';

@@ -1,30 +1,52 @@
 import { join } from 'node:path';
 import type { FastifyInstance } from 'fastify';
-import { boundaryOffice } from './boundary-office.ts';
-import { fileOffice } from './file-office.ts';
+import { type BoundaryOfficeOptions, boundaryOffice } from './boundary-office.ts';
+import { type MapHostOptions, mapHost } from './map-host.ts';
 import type { Mood } from './moods.ts';
+import { type OrderDeskOptions, orderDesk } from './order-desk.ts';
+import { type StatisticsOfficeOptions, statisticsOffice } from './statistics-office.ts';
+
+/** The simulated services, by the names that the demo's study gives them. */
+export const offices = ['boundaryOffice', 'statisticsOffice', 'mapExtracts', 'orderDesk'] as const;
+export type Office = (typeof offices)[number];
+
+/** Ports that the study file of the demo names. */
+export const usualPorts: Readonly<Record<Office, number>> = {
+  boundaryOffice: 47811,
+  statisticsOffice: 47812,
+  mapExtracts: 47813,
+  orderDesk: 47814,
+};
+
+/** Key and account that the simulated statistics office knows; they open nothing else. */
+export const madeUpSecrets = {
+  key: 'made-up-key-of-teskaria',
+  user: 'analyst',
+  password: 'made-up-password',
+};
 
 export interface StandInsOptions {
   /** The folder `demo/data`. */
   data: string;
   /** Ports that are tried first, so that addresses stay the same; others are taken when they are not free. */
-  ports?: { boundaryOffice: number; statisticsOffice: number; mapExtracts: number };
-  moods?: { boundaryOffice?: () => Mood; statisticsOffice?: () => Mood; mapExtracts?: () => Mood };
+  ports?: Partial<Record<Office, number>>;
+  moods?: Partial<Record<Office, () => Mood>>;
+  /** Lets `POST /mood` change the mood of an office; those of `moods` stay as they are. */
+  moodsByRequest?: boolean;
   onRequest?: (office: string, url: string) => void;
   /** Features on a page of the boundary office. */
   pageSize?: number;
+  boundary?: Partial<BoundaryOfficeOptions>;
+  statistics?: Partial<StatisticsOfficeOptions>;
+  map?: Partial<MapHostOptions>;
+  desk?: Partial<OrderDeskOptions>;
 }
 
 export interface StandIn {
   address: string;
 }
 
-export interface StandIns {
-  boundaryOffice: StandIn;
-  statisticsOffice: StandIn;
-  mapExtracts: StandIn;
-  close(): Promise<void>;
-}
+export type StandIns = Record<Office, StandIn> & { close(): Promise<void> };
 
 async function listen(server: FastifyInstance, port: number): Promise<string> {
   try {
@@ -37,31 +59,51 @@ async function listen(server: FastifyInstance, port: number): Promise<string> {
 
 /** Starts all offices on this machine. */
 export async function startStandIns(options: StandInsOptions): Promise<StandIns> {
-  const told = (office: string) => (url: string) => options.onRequest?.(office, url);
-  const boundary = boundaryOffice({
-    folder: join(options.data, 'boundary-office'),
-    mood: options.moods?.boundaryOffice,
-    onRequest: told('boundary-office'),
-    pageSize: options.pageSize,
+  const told: Partial<Record<Office, Mood>> = {};
+  const common = (office: Office, name: string) => ({
+    mood: options.moods?.[office] ?? (() => told[office] ?? ('well' as const)),
+    setMood: options.moodsByRequest
+      ? (mood: Mood) => {
+          told[office] = mood;
+        }
+      : undefined,
+    onRequest: (url: string) => options.onRequest?.(name, url),
   });
-  const statistics = fileOffice({
-    folder: join(options.data, 'statistics-office'),
-    title: 'Statistics Office of Teskaria',
-    mood: options.moods?.statisticsOffice,
-    onRequest: told('statistics-office'),
-  });
-  const extracts = fileOffice({
-    folder: join(options.data, 'map-extracts'),
-    title: 'Map extracts of Teskaria',
-    mood: options.moods?.mapExtracts,
-    onRequest: told('map-extracts'),
-  });
+  const { data } = options;
+  const servers: Record<Office, FastifyInstance> = {
+    boundaryOffice: boundaryOffice({
+      folder: join(data, 'boundary-office'),
+      pageSize: options.pageSize,
+      ...common('boundaryOffice', 'boundary-office'),
+      ...options.boundary,
+    }),
+    statisticsOffice: statisticsOffice({
+      folder: join(data, 'statistics-office'),
+      key: madeUpSecrets.key,
+      account: { user: madeUpSecrets.user, password: madeUpSecrets.password },
+      ...common('statisticsOffice', 'statistics-office'),
+      ...options.statistics,
+    }),
+    mapExtracts: mapHost({
+      folder: join(data, 'map-extracts'),
+      database: join(data, 'map-database', 'ombrey.osm.gz'),
+      ...common('mapExtracts', 'map-extracts'),
+      ...options.map,
+    }),
+    orderDesk: orderDesk({
+      folder: join(data, 'order-desk'),
+      mostArea: 200,
+      ...common('orderDesk', 'order-desk'),
+      ...options.desk,
+    }),
+  };
+  const started = {} as Record<Office, StandIn>;
+  for (const office of offices)
+    started[office] = { address: await listen(servers[office], options.ports?.[office] ?? 0) };
   return {
-    boundaryOffice: { address: await listen(boundary, options.ports?.boundaryOffice ?? 0) },
-    statisticsOffice: { address: await listen(statistics, options.ports?.statisticsOffice ?? 0) },
-    mapExtracts: { address: await listen(extracts, options.ports?.mapExtracts ?? 0) },
+    ...started,
     async close() {
-      await Promise.all([boundary.close(), statistics.close(), extracts.close()]);
+      await Promise.all(Object.values(servers).map((server) => server.close()));
     },
   };
 }

@@ -7,9 +7,6 @@ import { writeText } from '../../node/index.ts';
 import { type AddCommand, outputOf } from './command.ts';
 import { runAndPrint } from './study.ts';
 
-/** Ports that the study file of the demo names. */
-const ports = { boundaryOffice: 47811, statisticsOffice: 47812, mapExtracts: 47813 };
-
 /** The folder `demo/` of the package, from the compiled file or from the source. */
 function demoFolder(): string {
   let folder = dirname(fileURLToPath(import.meta.url));
@@ -24,6 +21,31 @@ function demoFolder(): string {
   return join(folder, 'demo');
 }
 
+interface Services {
+  boundaryOffice: { address: string };
+  statisticsOffice: { address: string };
+  mapExtracts: { address: string };
+  orderDesk: { address: string };
+}
+
+/** Addresses of the demo's sources, by their names in its study. */
+export function demoAddresses(services: Services): Record<string, string> {
+  const { boundaryOffice, statisticsOffice, mapExtracts, orderDesk } = services;
+  return {
+    'boundary-office': `${boundaryOffice.address}/`,
+    'boundary-wfs': `${boundaryOffice.address}/wfs`,
+    'statistics-office': `${statisticsOffice.address}/files/`,
+    'statistics-packs': `${statisticsOffice.address}/packs/`,
+    'statistics-sdmx': `${statisticsOffice.address}/sdmx/`,
+    'statistics-cubes': `${statisticsOffice.address}/json-stat/`,
+    'statistics-rows': `${statisticsOffice.address}/rows/`,
+    'map-extracts': `${mapExtracts.address}/files/`,
+    'map-regions': `${mapExtracts.address}/regions.json`,
+    'map-server': `${mapExtracts.address}/`,
+    'order-desk': `${orderDesk.address}/`,
+  };
+}
+
 export const addDemo: AddCommand = (program) => {
   program
     .command('demo')
@@ -32,14 +54,14 @@ export const addDemo: AddCommand = (program) => {
     .action(async (folder: string, _options, command) => {
       const output = outputOf(command);
       const demo = demoFolder();
-      const { startStandIns } = await import('@isomeric/stand-ins');
-      const services = await startStandIns({ data: join(demo, 'data'), ports });
+      const { madeUpSecrets, startStandIns, usualPorts } = await import('@isomeric/stand-ins');
+      const services = await startStandIns({ data: join(demo, 'data'), ports: usualPorts });
+      // The simulated offices know a made-up key and account; of real ones each has their own.
+      process.env.TESKARIA_KEY ??= madeUpSecrets.key;
+      process.env.TESKARIA_USER ??= madeUpSecrets.user;
+      process.env.TESKARIA_PASSWORD ??= madeUpSecrets.password;
       try {
-        const addresses = {
-          'boundary-office': `${services.boundaryOffice.address}/`,
-          'statistics-office': `${services.statisticsOffice.address}/files/`,
-          'map-extracts': `${services.mapExtracts.address}/files/`,
-        };
+        const addresses = demoAddresses(services);
         await mkdir(folder, { recursive: true });
         if (!existsSync(join(folder, 'study.yaml'))) {
           await writeText(join(folder, 'study.yaml'), await readFile(join(demo, 'study.yaml'), 'utf8'));
@@ -47,7 +69,12 @@ export const addDemo: AddCommand = (program) => {
         }
         if (!output.json) {
           output.line(`Teskaria, a made-up island country. Simulated services are running:`);
-          for (const [name, address] of Object.entries(addresses))
+          for (const [name, { address }] of [
+            ['boundary office', services.boundaryOffice],
+            ['statistics office', services.statisticsOffice],
+            ['map host', services.mapExtracts],
+            ['order desk', services.orderDesk],
+          ] as const)
             output.line(`  ${name.padEnd(18)} ${address}`);
           output.line(`The study: ${join(folder, 'study.yaml')}`);
         }

@@ -42,7 +42,11 @@ function datasetLines(ledger: Ledger): DatasetLine[] {
       state: entry.state === 'done' ? 'received' : 'broken off',
       files: receipts.length,
       bytes: receipts.reduce((sum, receipt) => sum + receipt.bytes, 0),
-      at: receipts.reduce((last, receipt) => (receipt.at > last ? receipt.at : last), ''),
+      at:
+        receipts
+          .map((receipt) => receipt.at)
+          .sort()
+          .at(-1) ?? '',
       licence: receipts.find((receipt) => receipt.licence !== undefined)?.licence,
       citation: receipts.find((receipt) => receipt.citation !== undefined)?.citation,
     };

@@ -14,7 +14,7 @@ const region = z.object({
     id: z.string(),
     name: z.string(),
     parent: z.string().nullable().default(null),
-    url: z.string().describe('Address of the extract.'),
+    url: z.string().optional().describe('Address of the extract; none for a region that only holds others.'),
     bytes: z.number().optional(),
     date: z.string().optional(),
     sha256: z.string().optional(),
@@ -64,7 +64,11 @@ async function find(
   const wanted = order.wanted.region;
   if (wanted === undefined) {
     const holding = all.filter(
-      (each) => each.bbox !== undefined && order.box !== undefined && contains(each.bbox, order.box),
+      ({ bbox, properties }) =>
+        properties.url !== undefined &&
+        bbox !== undefined &&
+        order.box !== undefined &&
+        contains(bbox, order.box),
     );
     const size = ({ bbox }: Region) => (bbox![2] - bbox![0]) * (bbox![3] - bbox![1]);
     const [found] = holding.sort((a, b) => size(a) - size(b));
@@ -100,6 +104,11 @@ export const regionsProtocol: Protocol = {
     const [order] = orders;
     const { found, path, chosen } = await find(order, context);
     const { url, name, date, sha256, licence } = found.properties;
+    if (url === undefined)
+      throw new IsomericError('region-unknown', `${order.source} has no extract of ${name} itself.`, {
+        advice: 'It only holds other regions: name one of them.',
+        blame: 'usage',
+      });
     const address = new URL(url, order.address).toString();
     const file = decodeURIComponent(new URL(address).pathname.split('/').pop() ?? 'extract');
     const vintage = order.vintage ?? date?.slice(0, 10);

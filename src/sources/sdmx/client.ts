@@ -231,13 +231,13 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
   context.note(
     `${order.name}: “${flow.name}”${chosen.length > 0 ? `, where ${chosen.join(', ')}` : ''} (SDMX ${service.version}).`,
   );
-  const structure = await keepStructure(order, described, context);
+  const beside = await keepStructure(order, described, context);
   const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folderOf(order), [...receipts, structure], context.store);
+  await removeOthers(folderOf(order), [...receipts, beside.receipt], context.store);
   return {
-    receipts: [...receipts, structure],
+    receipts: [...receipts, beside.receipt],
     files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
-    unchanged: got.filter((each) => each.unchanged).length + 1,
+    unchanged: got.filter((each) => each.unchanged).length + (beside.unchanged ? 1 : 0),
   };
 }
 
@@ -246,7 +246,7 @@ async function keepStructure(
   order: Order,
   { service, flow }: Described,
   context: TransferContext,
-): Promise<Receipt> {
+): Promise<{ receipt: Receipt; unchanged: boolean }> {
   const { bytes: content } = service.answer;
   const json = content.find((byte) => byte > 0x20 && byte < 0x80) === 0x7b;
   const path = `${folderOf(order)}/structure.${json ? 'json' : 'xml'}`;
@@ -270,7 +270,7 @@ async function keepStructure(
     sha256,
   };
   await context.keep(receipt);
-  return receipt;
+  return { receipt, unchanged: earlier?.sha256 === sha256 };
 }
 
 /** Statistics by SDMX REST: of SDMX 3.0 where the service knows it, else of SDMX 2.1. */

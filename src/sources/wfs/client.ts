@@ -203,7 +203,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       return { next: head.next, features: head.returned };
     },
   });
-  const schema = await keepSchema(order, properties, folder, context);
+  const beside = await keepSchema(order, properties, folder, context);
   const got: Transfer[] = [];
   const seen = new Set<string>();
   let start = 0;
@@ -248,11 +248,11 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     }
   }
   const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folder, [...receipts, schema], context.store);
+  await removeOthers(folder, [...receipts, beside.receipt], context.store);
   return {
-    receipts: [...receipts, schema],
+    receipts: [...receipts, beside.receipt],
     files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
-    unchanged: got.filter((each) => each.unchanged).length + 1,
+    unchanged: got.filter((each) => each.unchanged).length + (beside.unchanged ? 1 : 0),
   };
 }
 
@@ -262,7 +262,7 @@ async function keepSchema(
   properties: FeatureProperties,
   folder: string,
   context: TransferContext,
-): Promise<Receipt> {
+): Promise<{ receipt: Receipt; unchanged: boolean }> {
   const path = `${folder}/schema.xsd`;
   const earlier = context.earlier.get(path);
   const { bytes, sha256 } = await context.store.receive(path, sourceFromBytes(properties.schema).stream(), {
@@ -282,7 +282,7 @@ async function keepSchema(
     sha256,
   };
   await context.keep(receipt);
-  return receipt;
+  return { receipt, unchanged: earlier?.sha256 === sha256 };
 }
 
 async function hits(query: Query, order: Order, context: TransferContext): Promise<number | undefined> {
