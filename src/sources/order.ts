@@ -112,6 +112,8 @@ export interface TermsLink {
 /** One way to ask for data: one folder in `sources`, one line in the register. */
 export interface Protocol {
   kind: string;
+  /** What was received is kept by later runs: asking again would be a new order each time. */
+  readonly keeps?: boolean;
   /** Orders with the same text are gathered in one go. */
   together(order: Order): string;
   gather(orders: readonly Order[], context: TransferContext): Promise<Gathered>;

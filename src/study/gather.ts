@@ -79,17 +79,23 @@ interface Outcome {
   troubles: ReadonlyMap<string, unknown>;
 }
 
-/** What a run that was broken off has received whole, if it is still there to the byte. */
-async function alreadyDone(group: OrderGroup, { ledger, machine }: Gathering): Promise<Outcome | null> {
+/** What was received whole in a run that was broken off, or is kept by all later runs, if it is still there to the byte. */
+async function alreadyDone(
+  group: OrderGroup,
+  { ledger, machine, options }: Gathering,
+): Promise<Outcome | null> {
+  const names = group.orders.map((order) => order.name);
+  if (names.some((name) => options.again?.includes(name))) return null;
+  const within = names.every((name) => ledger.doneWithin(name));
+  if (!within && group.protocol.keeps !== true) return null;
   const files = new Map<string, string[]>();
   const receipts = new Map<string, Receipt>();
   for (const order of group.orders) {
     const entry = ledger.datasets.get(order.name);
     if (
-      entry === undefined ||
-      !ledger.doneWithin(order.name) ||
-      !sameRequest(entry.request, requestOf(order)) ||
-      entry.source !== order.source
+      entry?.state !== 'done' ||
+      entry.source !== order.source ||
+      !sameRequest(entry.request, requestOf(order))
     )
       return null;
     for (const path of entry.paths) {
@@ -100,12 +106,10 @@ async function alreadyDone(group: OrderGroup, { ledger, machine }: Gathering): P
     }
     files.set(order.name, entry.paths);
   }
-  return {
-    receipts: [...receipts.values()],
-    files,
-    state: 'received in the run that was broken off',
-    troubles: new Map(),
-  };
+  const state = within
+    ? 'received in the run that was broken off'
+    : `kept as received on ${ledger.datasets.get(names[0])!.at.slice(0, 10)}`;
+  return { receipts: [...receipts.values()], files, state, troubles: new Map() };
 }
 
 async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: string[]): Promise<Outcome> {

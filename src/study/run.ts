@@ -4,6 +4,7 @@ import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { sheetWidth } from '../core/mapping/sheet.ts';
+import { suggest } from '../core/nearest.ts';
 import { areaDataset, boxOfArea, buildArea, type StudyArea } from './area.ts';
 import { checkStudy } from './check.ts';
 import { dataDictionary, dictionaryText } from './dictionary.ts';
@@ -120,6 +121,12 @@ class Run {
 
   async run(): Promise<RunResult> {
     const { study, machine, ledger } = this;
+    for (const name of this.options.again ?? [])
+      if (study.gather[name] === undefined)
+        throw new IsomericError('dataset-unknown', `There is no dataset “${name}” in the study.`, {
+          advice: suggest(name, Object.keys(study.gather)),
+          blame: 'usage',
+        });
     const { reporter } = machine;
     const crs = await studyCrs(study.crs, machine);
     if (this.options.dry === true) return this.dry(crs);

@@ -14,6 +14,8 @@ export interface GatherOptions {
   longestWait?: number;
   /** Milliseconds that orders at providers are waited for. */
   longestOrder?: number;
+  /** Datasets that are gathered anew, also where later runs keep what was received. */
+  again?: readonly string[];
   /** Other addresses for sources, by name. */
   addresses?: Record<string, string>;
 }

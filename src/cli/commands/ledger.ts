@@ -33,7 +33,10 @@ interface DatasetLine {
 }
 
 function datasetLines(ledger: Ledger): DatasetLine[] {
-  return [...ledger.datasets.values()].map((entry) => {
+  const sorted = [...ledger.datasets.values()].sort((a, b) =>
+    a.source === b.source ? (a.name < b.name ? -1 : 1) : a.source < b.source ? -1 : 1,
+  );
+  return sorted.map((entry) => {
     const paths = entry.state === 'done' ? entry.paths : [...ledger.cameSince(entry.name)];
     const receipts = paths.flatMap((path) => ledger.receipts.get(path) ?? []);
     return {
@@ -86,7 +89,7 @@ function print(output: Output, ledger: Ledger): void {
   const citations = new Set(lines.flatMap((line) => line.citation ?? []));
   if (citations.size > 0) {
     heading('Citations');
-    for (const citation of citations) output.line(`  ${citation}`);
+    for (const citation of [...citations].sort()) output.line(`  ${citation}`);
   }
   if (ledger.terms.size > 0) {
     heading('Terms of use');

@@ -18,6 +18,7 @@ export async function runAndPrint(
   options: {
     only?: Stage;
     dry?: boolean;
+    again?: string[];
     failAt: ReturnType<typeof severityOption>;
     addresses?: Record<string, string>;
   },
@@ -30,6 +31,7 @@ export async function runAndPrint(
     const result = await runStudy(nodeMachine(folder, reporter), {
       only: options.only,
       dry: options.dry,
+      again: options.again,
       addresses: options.addresses,
     });
     reporter.stop();
@@ -72,21 +74,37 @@ export const addRun: AddCommand = (program) => {
     .option('--only <stage>', `one stage only: ${stages.join(', ')}`)
     .option('--dry', 'ask the sources what gathering would take, and fetch nothing but the layer of the area')
     .option(
+      '--again <datasets>',
+      'gather these anew (a,b), also orders, which are kept otherwise',
+      (text: string) => text.split(',').map((name) => name.trim()),
+    )
+    .option(
       '--fail-at <severity>',
       'end with 1 at findings of this severity or worse: note, warning, error, never',
       'never',
     )
-    .action(async (folder: string, options: { only?: string; dry?: boolean; failAt: string }, command) => {
-      const output = outputOf(command);
-      const only = options.only === undefined ? undefined : stages.find((stage) => stage === options.only);
-      if (options.only !== undefined && only === undefined) {
-        throw new IsomericError('stage-unknown', `There is no stage “${options.only}”.`, {
-          advice: suggest(options.only, stages),
-          blame: 'usage',
+    .action(
+      async (
+        folder: string,
+        options: { only?: string; dry?: boolean; again?: string[]; failAt: string },
+        command,
+      ) => {
+        const output = outputOf(command);
+        const only = options.only === undefined ? undefined : stages.find((stage) => stage === options.only);
+        if (options.only !== undefined && only === undefined) {
+          throw new IsomericError('stage-unknown', `There is no stage “${options.only}”.`, {
+            advice: suggest(options.only, stages),
+            blame: 'usage',
+          });
+        }
+        await runAndPrint(output, folder, {
+          only,
+          dry: options.dry,
+          again: options.again,
+          failAt: severityOption(options.failAt),
         });
-      }
-      await runAndPrint(output, folder, { only, dry: options.dry, failAt: severityOption(options.failAt) });
-    });
+      },
+    );
 };
 
 export const addNew: AddCommand = (program) => {

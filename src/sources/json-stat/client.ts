@@ -107,6 +107,12 @@ function query(
   return { url: address.toString(), chosen, dimensions };
 }
 
+/** `Statistics Office: Households by floor and car.` */
+function citationOf({ source, label }: Item): string | undefined {
+  const parts = [source, label].filter((part) => part !== undefined);
+  return parts.length === 0 ? undefined : `${parts.join(': ')}.`;
+}
+
 async function gather(order: Order, context: TransferContext): Promise<Gathered> {
   const { table, url } = await find(order, context);
   const asked = query(order, table, url);
@@ -119,7 +125,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       path: `${folderOf(order)}/table.json`,
       accept: 'application/json',
       licence: order.licence,
-      citation: order.citation ?? table.source ?? table.label,
+      citation: order.citation ?? citationOf(table),
       async check(file) {
         const sent = { what, url: asked.url };
         let document: unknown;

@@ -58,11 +58,9 @@ export async function transfer(request: FileRequest, context: TransferContext): 
   const { store, credentials } = context;
   const shown = credentials.shown(request.url);
   const earlier = context.earlier.get(request.path);
+  const intact = earlier !== undefined && (await store.checksum(request.path)) === earlier.sha256;
   const known =
-    earlier !== undefined &&
-    earlier.url === shown &&
-    (await store.checksum(request.path)) === earlier.sha256 &&
-    (request.sha256 === undefined || request.sha256 === earlier.sha256);
+    intact && earlier.url === shown && (request.sha256 === undefined || request.sha256 === earlier.sha256);
   if (known && context.continuing.has(request.path))
     return { receipt: earlier, unchanged: true, headers: null };
   const conditions: Record<string, string> = {};
@@ -107,7 +105,7 @@ export async function transfer(request: FileRequest, context: TransferContext): 
           'the service sends a part of the file that was not asked for.',
           'Run again; if it stays so, ask its makers.',
         );
-      return await received(request, shown, context, response, { from, total: range?.total, known });
+      return await received(request, shown, context, response, { from, total: range?.total, intact });
     } catch (error) {
       abort.abort();
       context.meter.bytes = before;
@@ -135,7 +133,7 @@ async function received(
   shown: string,
   context: TransferContext,
   response: Response,
-  { from, total, known }: { from: number; total: number | undefined; known: boolean },
+  { from, total, intact }: { from: number; total: number | undefined; intact: boolean },
 ): Promise<Transfer> {
   const { headers } = response;
   const encoding = headers.get('content-encoding');
@@ -190,5 +188,5 @@ async function received(
     ...more,
     ...told(request),
   };
-  return { receipt, unchanged: known && before?.sha256 === sha256, headers };
+  return { receipt, unchanged: intact && before?.sha256 === sha256, headers };
 }
