@@ -1,6 +1,7 @@
 import { counted, grouped } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Receipt } from '../sources/receipt.ts';
+import { isPassing } from '../sources/transfer/failures.ts';
 import { HostGate } from '../sources/transfer/hosts.ts';
 import type { Ledger } from './ledger.ts';
 import { checkLimits } from './limits.ts';
@@ -154,6 +155,10 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
       state: stateWords(receipts.length, unchanged),
       troubles: troubles ?? new Map(),
     };
+  } catch (error) {
+    // What a service did wrong would only be gone on with; what was broken off from outside is.
+    if (!isPassing(error)) await ledger.add(machine, ...names.map((name) => entry(name, 'begun', [])));
+    throw error;
   } finally {
     machine.reporter.progress(names[0], null);
   }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { FastifyInstance, FastifyReply } from 'fastify';
-import { type Collection, type Feature, mapped, meets, mercator } from './boundary-data.ts';
+import { type Collection, type Feature, mapped, meets, mercator, unmercator } from './boundary-data.ts';
 import { featureGml, gmlNamespaces, teskariaNamespace, xmlEscaped } from './boundary-gml.ts';
 import { type Filter, filterIn } from './fes.ts';
 import type { Mood } from './moods.ts';
@@ -87,7 +87,8 @@ function boxIn(numbers: number[], srsName: string | undefined): number[] {
   if (numbers.length !== 4 || numbers.some(Number.isNaN)) throw new Refusal('BBOX needs four numbers.');
   const [a, b, c, d] = numbers;
   if (srsName === undefined || srsName === srsNames[0]) return [b, a, d, c];
-  throw new Refusal(`Boxes are taken in ${srsNames[0]} only.`);
+  if (srsName === srsNames[1]) return [...unmercator([a, b]), ...unmercator([c, d])];
+  throw new Refusal(`Boxes are not taken in ${srsName}.`);
 }
 
 /** Adds a simulated Web Feature Service (OGC 09-025r2 and 04-094) at /wfs, and one that knows 1.1 alone at /wfs-1.1. */
