@@ -1,10 +1,10 @@
 /// <reference path="./bzip2.d.ts" />
-import { Gunzip } from 'fflate';
 import bitIterator from 'unbzip2-stream/lib/bit_iterator.js';
 import bzip2 from 'unbzip2-stream/lib/bzip2.js';
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { gunzipChunks } from './gunzip.ts';
 import type { Compression } from './sniff.ts';
 
 /** Most that one file may expand to, and most times its packed size (past a size where that says anything). */
@@ -21,66 +21,9 @@ function damaged(source: ByteSource, kind: Compression, words: string): Isomeric
   });
 }
 
-let crcTable: Uint32Array | null = null;
-
-/** CRC-32 of more bytes, continued (RFC 1952, section 8). */
-function crc32(bytes: Uint8Array, before: number): number {
-  if (crcTable === null) {
-    crcTable = new Uint32Array(256);
-    for (let n = 0; n < 256; n++) {
-      let c = n;
-      for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
-      crcTable[n] = c;
-    }
-  }
-  let crc = ~before;
-  for (let k = 0; k < bytes.length; k++) crc = crcTable[(crc ^ bytes[k]) & 255] ^ (crc >>> 8);
-  return ~crc >>> 0;
-}
-
-/** Unpacks gzip (RFC 1952). With one member, the checksum and length at its end are held against what came out. */
-async function* gunzip(source: ByteSource): AsyncGenerator<Uint8Array> {
-  const out: Uint8Array[] = [];
-  let members = 1;
-  const unpacker = new Gunzip((chunk) => {
-    if (chunk.length > 0) out.push(chunk);
-  });
-  unpacker.onmember = () => {
-    members++;
-  };
-  let crc = 0;
-  let length = 0;
-  const drain = function* () {
-    while (out.length > 0) {
-      const chunk = out.shift()!;
-      crc = crc32(chunk, crc);
-      length += chunk.length;
-      yield chunk;
-    }
-  };
-  try {
-    for await (const chunk of source.stream()) {
-      // Small pieces: what a piece expands to is held at once.
-      for (let at = 0; at < chunk.length; at += 16_384) {
-        unpacker.push(chunk.subarray(at, at + 16_384), false);
-        yield* drain();
-      }
-    }
-    unpacker.push(new Uint8Array(0), true);
-    yield* drain();
-  } catch (error) {
-    if (error instanceof IsomericError) throw error;
-    throw damaged(
-      source,
-      'gzip',
-      `It cannot be unpacked (${error instanceof Error ? error.message : String(error)}).`,
-    );
-  }
-  if (members > 1) return;
-  const tail = await source.bytes(Math.max(0, source.size - 8), source.size);
-  const view = new DataView(tail.buffer, tail.byteOffset, tail.byteLength);
-  if (tail.length < 8 || view.getUint32(0, true) !== crc || view.getUint32(4, true) !== length >>> 0)
-    throw damaged(source, 'gzip', 'What it unpacks to does not fit the checksum and length at its end.');
+/** Unpacks gzip; what is damaged is told with the file. */
+function gunzip(source: ByteSource): AsyncGenerator<Uint8Array> {
+  return gunzipChunks(source.stream(), (words) => damaged(source, 'gzip', words));
 }
 
 /** Unpacks bzip2 block by block; the package checks the checksums of blocks and streams. */

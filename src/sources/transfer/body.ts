@@ -1,5 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { gunzipChunks } from '../../formats/compressed/gunzip.ts';
 import { inTime } from './connect.ts';
 import type { Request, TransferContext } from './context.ts';
 import { failure } from './failures.ts';
@@ -61,58 +62,33 @@ async function* wire(
     );
 }
 
-/** Undoes gzip or deflate; a damaged or shortened stream is an error, whatever the platform would make of it. */
+/** Undoes gzip; a damaged or shortened stream is an error, whatever the platform would make of it. */
 async function* unpacked(
   packed: AsyncGenerator<Uint8Array>,
-  format: 'gzip' | 'deflate',
   request: Request,
   context: TransferContext,
 ): AsyncGenerator<Uint8Array> {
-  const stream = new DecompressionStream(format);
-  const writer = stream.writable.getWriter();
-  const reader = stream.readable.getReader();
   let raw = 0;
-  let trouble: unknown = null;
-  const feeding = (async () => {
-    try {
-      for await (const chunk of packed) {
-        raw += chunk.length;
-        await writer.write(chunk as Uint8Array<ArrayBuffer>);
-      }
-      await writer.close();
-    } catch (error) {
-      trouble = error;
-      writer.abort(error).catch(() => {});
+  let out = 0;
+  const damaged = (words: string) =>
+    failure(
+      'source-damaged',
+      request,
+      context,
+      `the packed answer is damaged or cut short. ${words}`,
+      'Run again; if it stays so, ask its makers.',
+    );
+  const counted = (async function* () {
+    for await (const chunk of packed) {
+      raw += chunk.length;
+      yield chunk;
     }
   })();
-  // Both raise the same trouble; it is told once, below.
-  feeding.catch(() => {});
-  writer.closed.catch(() => {});
-  const damaged = (words: string) =>
-    failure('source-damaged', request, context, words, 'Run again; if it stays so, ask its makers.');
-  let out = 0;
-  try {
-    for (;;) {
-      let next: Awaited<ReturnType<typeof reader.read>>;
-      try {
-        next = await inTime(reader.read(), request, context);
-      } catch (error) {
-        if (trouble instanceof IsomericError) throw trouble;
-        if (error instanceof IsomericError) throw error;
-        throw damaged(`the packed answer is damaged or cut short after ${grouped(raw)} bytes.`);
-      }
-      if (next.done) break;
-      out += next.value.length;
-      if (out > ratioFrom && out > raw * largestRatio)
-        throw damaged('the packed answer expands to more than a thousand times its size.');
-      yield next.value;
-    }
-    await feeding;
-    if (trouble instanceof IsomericError) throw trouble;
-    if (trouble !== null)
-      throw damaged(`the packed answer is damaged or cut short after ${grouped(raw)} bytes.`);
-  } finally {
-    reader.cancel().catch(() => {});
+  for await (const chunk of gunzipChunks(counted, damaged)) {
+    out += chunk.length;
+    if (out > ratioFrom && out > raw * largestRatio)
+      throw damaged('It expands to more than a thousand times its size.');
+    yield chunk;
   }
 }
 
@@ -159,8 +135,7 @@ export async function* bodyOf(
   const encoding = (response.headers.get('content-encoding') ?? 'identity').toLowerCase().trim();
   let chunks = wire(response, request, context);
   if (context.fetch.rawBodies === true && encoding !== 'identity' && encoding !== '') {
-    if (encoding === 'gzip' || encoding === 'x-gzip') chunks = unpacked(chunks, 'gzip', request, context);
-    else if (encoding === 'deflate') chunks = unpacked(chunks, 'deflate', request, context);
+    if (encoding === 'gzip' || encoding === 'x-gzip') chunks = unpacked(chunks, request, context);
     else
       throw failure(
         'source-encoding',

@@ -43,8 +43,11 @@ export class HostGate {
       await new Promise<void>((resolve) => host.waiting.push(resolve));
     else host.busy++;
     try {
-      for (let pause = host.until - this.clock(); pause > 0; pause = host.until - this.clock())
-        await this.sleep(pause);
+      // While it rests, the host may be asked by somebody else to rest for longer.
+      for (let rested = -1; host.until > this.clock() && host.until !== rested; ) {
+        rested = host.until;
+        await this.sleep(host.until - this.clock());
+      }
       return await work();
     } finally {
       // The place is handed on to who waits longest, if somebody does.
