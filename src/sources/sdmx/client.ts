@@ -132,15 +132,18 @@ function describe(order: Order, context: TransferContext): Promise<Described> {
 }
 
 /** Cuts the longest list of codes so that each address stays short enough. */
-function split(chosen: ReadonlyMap<string, string[]>): Map<string, string[]>[] {
+export function splitChoices(
+  chosen: ReadonlyMap<string, string[]>,
+  longest = longestKey,
+): Map<string, string[]>[] {
   const length = (codes: readonly string[]) => codes.reduce((sum, code) => sum + code.length + 1, 0);
   const all = [...chosen.values()].reduce((sum, codes) => sum + length(codes), 0);
-  if (all <= longestKey) return [new Map(chosen)];
-  const [longest, codes] = [...chosen].reduce((a, b) => (length(b[1]) > length(a[1]) ? b : a));
+  if (all <= longest) return [new Map(chosen)];
+  const [most, codes] = [...chosen].reduce((a, b) => (length(b[1]) > length(a[1]) ? b : a));
   if (codes.length < 2) return [new Map(chosen)];
   const half = Math.ceil(codes.length / 2);
   return [codes.slice(0, half), codes.slice(half)].flatMap((part) =>
-    split(new Map([...chosen, [longest, part]])),
+    splitChoices(new Map([...chosen, [most, part]]), longest),
   );
 }
 
@@ -186,7 +189,7 @@ async function gatherForm(
 ): Promise<Transfer[]> {
   const { flow, service } = described;
   const got: Transfer[] = [];
-  for (const [k, chosen] of split(chosenOf(order, described)).entries())
+  for (const [k, chosen] of splitChoices(chosenOf(order, described)).entries())
     got.push(
       await transfer(
         {
@@ -289,7 +292,7 @@ export const sdmxProtocol: Protocol = {
       else rows *= count;
     }
     return {
-      requests: split(chosen).length,
+      requests: splitChoices(chosen).length,
       notes: [
         `“${described.flow.name}”: at most ${grouped(rows)} figures a period${open.length > 0 ? `, for each value of ${open.join(', ')}` : ''}; the service does not say how many there are.`,
       ],
