@@ -72,13 +72,25 @@ async function askStructure(order: Order, flow: string, context: TransferContext
   throw new Error('a version is always the last');
 }
 
-async function flowsIn(answer: Answer, name: string): Promise<Dataflow[] | null> {
+async function flowsIn(
+  { answer, url }: Service,
+  what: string,
+  context: TransferContext,
+): Promise<Dataflow[] | null> {
   const first = answer.bytes.find((byte) => byte > 0x20 && byte < 0x80);
-  if (first !== 0x7b) return dataflowsOfXml(answer.bytes, name);
   try {
-    return dataflowsOfJson(JSON.parse(new TextDecoder().decode(answer.bytes)));
-  } catch {
-    return null;
+    return first === 0x7b
+      ? dataflowsOfJson(JSON.parse(new TextDecoder().decode(answer.bytes)))
+      : await dataflowsOfXml(answer.bytes, context.credentials.shown(url));
+  } catch (error) {
+    if (!(error instanceof SyntaxError || error instanceof IsomericError)) throw error;
+    throw failure(
+      'source-cut',
+      { what, url },
+      context,
+      'the description of the table is no whole document.',
+      'Run again; if it stays so, ask the makers of the service.',
+    );
   }
 }
 
@@ -93,8 +105,8 @@ function wantedFlow(order: Order): string {
 
 async function knownFlows(order: Order, context: TransferContext): Promise<string[]> {
   try {
-    const { answer, url } = await askStructure(order, 'all', context);
-    return ((await flowsIn(answer, url)) ?? []).map((flow) => flow.id);
+    const all = await askStructure(order, 'all', context);
+    return ((await flowsIn(all, order.source, context)) ?? []).map((flow) => flow.id);
   } catch (error) {
     // It is asked for a hint only; without one the mistake is still told.
     if (error instanceof IsomericError) return [];
@@ -117,7 +129,7 @@ function describe(order: Order, context: TransferContext): Promise<Described> {
         blame: 'usage',
       });
     }
-    const flows = await flowsIn(service.answer, context.credentials.shown(service.url));
+    const flows = await flowsIn(service, `${order.source}/${wanted}`, context);
     const flow = flows?.find((each) => each.id === wanted) ?? flows?.[0];
     if (flow === undefined)
       throw failure(

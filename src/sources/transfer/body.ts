@@ -3,10 +3,10 @@ import { IsomericError } from '../../core/errors.ts';
 import { gunzipChunks } from '../../formats/compressed/gunzip.ts';
 import { inTime } from './connect.ts';
 import type { Request, TransferContext } from './context.ts';
-import { failure } from './failures.ts';
+import { failure, reasonIn } from './failures.ts';
 
 /** So much is looked at to tell a web page from data. */
-const looked = 512;
+const looked = 2048;
 /** Most times its packed size that an answer may expand to, from a size on where that says anything. */
 const largestRatio = 1000;
 const ratioFrom = 64 * 2 ** 20;
@@ -14,6 +14,14 @@ const ratioFrom = 64 * 2 ** 20;
 export function isHtml(head: Uint8Array): boolean {
   const text = new TextDecoder().decode(head.subarray(0, looked));
   return /^[\s\ufeff]*(<\?xml[^>]*>\s*)?(<!--[^>]*-->\s*)*<(!doctype\s+html|html)[\s>]/i.test(text);
+}
+
+/** An exception report that comes with a status of success, as services of the older kind send it. */
+function isException(head: Uint8Array): boolean {
+  const text = new TextDecoder().decode(head.subarray(0, looked));
+  return /^[\s\ufeff]*(<\?xml[^>]*>\s*)?(<!--[^>]*-->\s*)*<([\w.-]+:)?(Exception|ServiceException)Report[\s>]/.test(
+    text,
+  );
 }
 
 /** The bytes as they come over the wire, each in time, counted, their number held against what was announced. */
@@ -92,21 +100,33 @@ async function* unpacked(
   }
 }
 
-/** A stream whose first bytes show that it is no web page where data were asked for. */
-async function* withoutHtml(
+/** A stream whose first bytes show that it is no web page and no exception where data were asked for. */
+async function* onlyData(
   chunks: AsyncGenerator<Uint8Array>,
   request: Request,
   context: TransferContext,
 ): AsyncGenerator<Uint8Array> {
   let head: Uint8Array | null = new Uint8Array(0);
-  const told = () =>
-    failure(
-      'source-html',
-      request,
-      context,
-      'the service answered with a web page instead of data.',
-      'It may be under maintenance, or want a log-in.',
-    );
+  const look = (bytes: Uint8Array) => {
+    if (isHtml(bytes))
+      throw failure(
+        'source-html',
+        request,
+        context,
+        'the service answered with a web page instead of data.',
+        'It may be under maintenance, or want a log-in.',
+      );
+    if (isException(bytes)) {
+      const reason = reasonIn(new TextDecoder().decode(bytes), 'text/xml');
+      throw failure(
+        'source-refused',
+        request,
+        context,
+        `the service answered with an exception instead of data${reason === '' ? '' : `: “${reason}”`}.`,
+        'Check what is asked of it.',
+      );
+    }
+  };
   for await (const chunk of chunks) {
     if (head === null) {
       yield chunk;
@@ -117,12 +137,12 @@ async function* withoutHtml(
     joined.set(chunk, head.length);
     head = joined;
     if (head.length < looked) continue;
-    if (isHtml(head)) throw told();
+    look(head);
     yield head;
     head = null;
   }
   if (head === null || head.length === 0) return;
-  if (isHtml(head)) throw told();
+  look(head);
   yield head;
 }
 
@@ -145,7 +165,7 @@ export async function* bodyOf(
         'Ask the makers of the service.',
       );
   }
-  if (request.page !== true) chunks = withoutHtml(chunks, request, context);
+  if (request.page !== true) chunks = onlyData(chunks, request, context);
   for await (const chunk of chunks) {
     context.meter.bytes += chunk.length;
     context.progress();
