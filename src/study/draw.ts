@@ -176,7 +176,7 @@ export function citations(study: Study, ledger: Ledger, names: ReadonlySet<strin
       if (step.tally !== undefined) all.add(step.tally);
     }
   const told: string[] = [];
-  for (const receipt of ledger.receipts.values()) {
+  for (const receipt of ledger.received()) {
     const uses = [...all].some((name) => {
       const dataset = study.gather[name];
       return (

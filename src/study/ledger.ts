@@ -102,6 +102,11 @@ export class Ledger {
     }
   }
 
+  /** Receipts in the order of their paths: not of their coming, which differs from run to run. */
+  received(): Receipt[] {
+    return [...this.receipts.values()].sort((a, b) => (a.path < b.path ? -1 : 1));
+  }
+
   /** Files that came since a dataset was begun and not done. */
   cameSince(dataset: string): ReadonlySet<string> {
     return this.since.get(dataset) ?? new Set();
@@ -149,7 +154,8 @@ export class Ledger {
       [...map.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, value]) => value);
     // The order of lines says what came since when: what the gathering that goes on has brought stands behind it.
     const datasets = byKey(this.datasets);
-    const ofNow = ({ name, state }: DatasetEntry) => state === 'begun' || this.within.has(name);
+    const goingOn = this.gathering?.state === 'begun';
+    const ofNow = ({ name, state }: DatasetEntry) => state === 'begun' || (goingOn && this.within.has(name));
     const fresh = new Set(
       datasets.filter(({ state }) => state === 'begun').flatMap(({ name }) => [...this.cameSince(name)]),
     );
@@ -167,9 +173,10 @@ export class Ledger {
     ];
   }
 
+  /** All of it, the members of each line in the order of the schema: the same entries are the same bytes. */
   get text(): string {
     return this.entries()
-      .map((entry) => `${JSON.stringify(entry)}\n`)
+      .map((entry) => `${JSON.stringify(entrySchema.parse(entry))}\n`)
       .join('');
   }
 

@@ -135,14 +135,16 @@ function findingsTable(findings: readonly Finding[]): string {
 }
 
 function sourcesTable(ledger: Ledger): string {
-  const rows = [...ledger.receipts.values()].map((receipt) => [
-    escapeXml(receipt.what),
-    `${escapeXml(receipt.citation ?? '')}<br><code>${escapeXml(receipt.url)}</code>`,
-    escapeXml(receipt.licence ?? 'not stated'),
-    escapeXml(receipt.at.slice(0, 16).replace('T', ' ')),
-    grouped(receipt.bytes),
-    `<code>${escapeXml(receipt.sha256.slice(0, 12))}…</code>`,
-  ]);
+  const rows = ledger
+    .received()
+    .map((receipt) => [
+      escapeXml(receipt.what),
+      `${escapeXml(receipt.citation ?? '')}<br><code>${escapeXml(receipt.url)}</code>`,
+      escapeXml(receipt.licence ?? 'not stated'),
+      escapeXml(receipt.at.slice(0, 16).replace('T', ' ')),
+      grouped(receipt.bytes),
+      `<code>${escapeXml(receipt.sha256.slice(0, 12))}…</code>`,
+    ]);
   return table(
     [['File'], ['Citation and address'], ['Licence'], ['Received (UTC)'], ['Bytes', true], ['SHA-256']],
     rows,

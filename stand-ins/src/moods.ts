@@ -29,7 +29,7 @@ export const moods = {
 export type Mood = keyof typeof moods;
 
 /** Bytes and milliseconds of the drops in which a slow service sends. */
-const drop = { bytes: 4096, pause: 20 };
+const drop = { bytes: 16_384, pause: 20 };
 
 const sleep = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
