@@ -1,3 +1,4 @@
+import { rmSync } from 'node:fs';
 import { appendFile, mkdir, open, readdir, readFile, rm } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -57,7 +58,13 @@ async function claim(folder: string): Promise<() => Promise<void>> {
     }
   }
   await sweep(folder);
-  return () => rm(path, { force: true });
+  const release = () => rmSync(path, { force: true });
+  // Also when the program is interrupted.
+  process.once('exit', release);
+  return async () => {
+    process.off('exit', release);
+    release();
+  };
 }
 
 /** Node as the machine of a study in `folder`. */
