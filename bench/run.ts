@@ -14,6 +14,7 @@ import {
 import { openSource, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
 import { extractLines, extractMemory } from './extracts.ts';
 import { byBoxLines, geopackageWriting } from './formats.ts';
+import { downloadLine, pagingLine } from './gather.ts';
 import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
@@ -192,3 +193,8 @@ if (wanted('tables')) for await (const line of tableLines()) console.log(line);
 
 if (wanted('extracts')) for await (const measured of extractLines()) add(measured);
 if (wanted('extract memory')) for await (const line of extractMemory(1000)) console.log(line);
+
+if (wanted('gather')) {
+  add(await pagingLine());
+  console.log(await downloadLine());
+}

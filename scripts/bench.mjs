@@ -27,6 +27,7 @@ for (const name of asked.length > 0
       'memory',
       'streams',
       'tables',
+      'gather',
     ]) {
   const done = spawnSync(process.execPath, ['--expose-gc', run, name], { cwd: root, stdio: 'inherit' });
   if (done.status !== 0) process.exit(done.status ?? 3);

@@ -17,7 +17,7 @@ beforeAll(async () => {
   services = await startStandIns({
     data: join(demoFolder, 'data'),
     moods: { boundaryOffice: () => mood, statisticsOffice: () => 'well' },
-    desk: { takes: 50 },
+    desk: { takes: 50, mostArea: 1e6 },
   });
   study.write(
     `sources:\n  offices: { kind: features, at: "${services.boundaryOffice.address}/" }\n  rows: { kind: rows, at: "${services.statisticsOffice.address}/rows/", key: { parameter: key, variable: TESKARIA_KEY } }\n  desk: { kind: orders, at: "${services.orderDesk.address}/", agreed: 2026-05-01, licence: Works Licence, citation: The desk. }\ngather:\n  wards: { from: offices }\n  cars: { from: rows, table: CARS, columns: [AREA, CAR_001] }\n  pumps: { from: desk }\n`,
