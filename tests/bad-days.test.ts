@@ -64,13 +64,13 @@ const contents = (study: StudyFolder) =>
 /** What each dataset fails with on such a day; none: it comes all the same. */
 const troubles: Record<Mood, RegExp | null> = {
   well: null,
-  busy: /asks to come back later \(503\)\. It says: “Too many visitors today\.”/,
+  busy: /asks to come back later \(503\)\. It says: “Too many visitors today”/,
   'busy until': /asks to come back later \(503\)/,
-  'busy for hours': /asks to come back later \(429\)\. It says: “Your share of today is used up\.”/,
+  'busy for hours': /asks to come back later \(429\)\. It says: “Your share of today is used up”/,
   flaky: null,
-  refused: /does not let us in \(403\)\. It says: “No entry: The account has ended\.”/,
-  broken: /the service fails \(500\)\. It says: “Something broke\.”/,
-  exception: /instead of data: “The database is asleep\.”/,
+  refused: /does not let us in \(403\)\. It says: “No entry: The account has ended”/,
+  broken: /the service fails \(500\)\. It says: “Something broke”/,
+  exception: /instead of data: “The database is asleep”/,
   html: /answered with a web page instead of data/,
   silent: /no answer for \d+ seconds?/,
   slow: null,

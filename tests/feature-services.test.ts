@@ -338,7 +338,7 @@ describe('Web Feature Service', () => {
     state.mood = 'exception';
     await expect(own.gather()).rejects.toMatchObject({
       code: 'source-refused',
-      message: expect.stringContaining('The database is asleep.') as string,
+      message: expect.stringContaining('The database is asleep') as string,
     });
     state.mood = 'well';
     await expect(

@@ -114,7 +114,7 @@ describe('orders that take time', () => {
     state.mood = 'failing';
     await expect(own.gather()).rejects.toMatchObject({
       code: 'order-failed',
-      message: expect.stringContaining('The survey of this area is locked by another user.') as string,
+      message: expect.stringContaining('The survey of this area is locked by another user') as string,
     });
     expect((await own.ledger()).orders.size).toBe(0);
     state.mood = 'well';

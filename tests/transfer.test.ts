@@ -290,7 +290,7 @@ describe('what a service says of its answers', () => {
         '<e:ExceptionReport xmlns:e="x"><e:ExceptionText>Asleep.</e:ExceptionText></e:ExceptionReport>',
         'text/xml',
       ),
-    ).toBe('Asleep.');
+    ).toBe('Asleep');
     expect(reasonIn('plain\u001b[31m words', 'text/plain')).toBe('plain [31m words');
     expect(reasonIn('<!doctype html><p>x', 'text/html')).toBe('');
     expect(reasonIn('x'.repeat(1000), null).length).toBeLessThan(310);
@@ -438,7 +438,7 @@ describe('keys', () => {
     const credentials = new Credentials(address, { parameters: { key } });
     const error = await get(`${address}/a`, { credentials }).catch((each: unknown) => each as Error);
     expect(error).toMatchObject({ code: 'source-forbidden' });
-    expect((error as unknown as { sentence: string }).sentence).toContain('The key … has ended.');
+    expect((error as unknown as { sentence: string }).sentence).toContain('The key … has ended');
     expect(JSON.stringify(error) + String((error as Error).stack)).not.toContain('secret');
     expect(credentials.shown(`${address}/a?key=${encodeURIComponent(key)}&b=1`)).toBe(`${address}/a?b=1`);
     expect(credentials.conceal(`x ${encodeURIComponent(key)} y`)).toBe('x … y');

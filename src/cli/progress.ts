@@ -55,7 +55,7 @@ export function meterText(what: string, meter: Meter, speed: number | null, name
       ? meter.bytes / meter.totalBytes
       : meter.totalFeatures !== undefined && meter.totalFeatures > 0
         ? meter.features / meter.totalFeatures
-        : null;
+        : (meter.share ?? null);
   const width = 16;
   const filled = share === null ? 0 : Math.round(Math.min(1, share) * width);
   const bar = share === null ? '·'.repeat(width) : `${'█'.repeat(filled)}${'░'.repeat(width - filled)}`;
@@ -70,7 +70,7 @@ export function meterText(what: string, meter: Meter, speed: number | null, name
       : meter.bytes > 0
         ? bytesText(meter.bytes)
         : '',
-    speed === null || meter.bytes === 0 ? '' : `${bytesText(Math.round(speed))}/s`,
+    speed === null || meter.bytes === 0 || share === 1 ? '' : `${bytesText(Math.round(speed))}/s`,
   ];
   if (speed !== null && speed > 0 && share !== null && share > 0 && share < 1)
     parts.push(`${timeText((meter.bytes * (1 / share - 1)) / speed)} to go`);
@@ -79,7 +79,8 @@ export function meterText(what: string, meter: Meter, speed: number | null, name
 }
 
 interface Line {
-  bar: cliProgress.SingleBar;
+  /** Null while something else is printed. */
+  bar: cliProgress.SingleBar | null;
   speed: Speedometer;
 }
 
@@ -87,20 +88,24 @@ interface Line {
 export class ProgressLines {
   private bars: cliProgress.MultiBar | null = null;
   private readonly lines = new Map<string, Line>();
+  private readonly meters = new Map<string, Meter>();
   private readonly stream: NodeJS.WriteStream;
 
   constructor(stream: NodeJS.WriteStream = process.stderr) {
     this.stream = stream;
   }
 
+  /** @param meter how far it is; null when there is nothing more to show of it */
   show(what: string, meter: Meter | null): void {
     if (!this.stream.isTTY) return;
-    let line = this.lines.get(what);
     if (meter === null) {
-      if (line !== undefined) this.bars?.remove(line.bar);
+      const line = this.lines.get(what);
+      if (line?.bar !== null && line?.bar !== undefined) this.bars?.remove(line.bar);
       this.lines.delete(what);
+      this.meters.delete(what);
       return;
     }
+    this.meters.set(what, meter);
     this.bars ??= new cliProgress.MultiBar({
       format: '  {words}',
       clearOnComplete: true,
@@ -108,23 +113,26 @@ export class ProgressLines {
       fps: 8,
       stream: this.stream,
     });
-    if (line === undefined) {
-      line = {
-        bar: this.bars.create(1, 0, { words: meterText(what, meter, null) }),
-        speed: new Speedometer(),
-      };
-      this.lines.set(what, line);
-    }
-    line.speed.add(performance.now(), meter.bytes);
-    line.bar.update(0, {
-      words: meterText(what, meter, line.speed.speed).slice(0, (this.stream.columns ?? 100) - 3),
-    });
+    // After something else was printed, all that goes on comes back.
+    for (const [name, known] of this.meters) this.update(name, known);
   }
 
-  /** Clears the lines away, so that something else can be printed; those still going on come back by themselves. */
+  private update(what: string, meter: Meter): void {
+    let line = this.lines.get(what);
+    if (line === undefined) {
+      line = { bar: null, speed: new Speedometer() };
+      this.lines.set(what, line);
+    }
+    const words = () => meterText(what, meter, line.speed.speed).slice(0, (this.stream.columns ?? 100) - 3);
+    line.bar ??= this.bars!.create(1, 0, { words: words() });
+    line.speed.add(performance.now(), meter.bytes);
+    line.bar.update(0, { words: words() });
+  }
+
+  /** Clears the lines away, so that something else can be printed. */
   clear(): void {
     this.bars?.stop();
     this.bars = null;
-    this.lines.clear();
+    for (const line of this.lines.values()) line.bar = null;
   }
 }

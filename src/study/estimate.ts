@@ -76,7 +76,7 @@ async function lineFor(group: OrderGroup, gathering: Gathering): Promise<Estimat
     const seconds = (performance.now() - began) / 1000;
     const notes = [...estimate.notes, ...(await conditions(group, gathering, estimate))];
     const speed =
-      speedOf(group, gathering) ?? (context.meter.bytes > 0 ? context.meter.bytes / seconds : null);
+      speedOf(group, gathering) ?? ((context.meter.asked ?? 0) > 0 ? context.meter.asked! / seconds : null);
     const { features, featuresInAll, bytes, requests } = estimate;
     return {
       datasets,

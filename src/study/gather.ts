@@ -149,6 +149,9 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
         .map((name) => entry(name, 'done', result.files.get(name)!, Number(seconds.toFixed(1)))),
     );
     const { receipts, files, unchanged, troubles } = result;
+    context.meter.state = 'received';
+    context.meter.share = 1;
+    context.progress();
     return {
       receipts,
       files,
@@ -159,8 +162,6 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
     // What a service did wrong would only be gone on with; what was broken off from outside is.
     if (!isPassing(error)) await ledger.add(machine, ...names.map((name) => entry(name, 'begun', [])));
     throw error;
-  } finally {
-    machine.reporter.progress(names[0], null);
   }
 }
 
@@ -205,11 +206,15 @@ export async function gather(
   const flush = () => {
     for (; next < said.length && said[next] !== null; next++) {
       const [first, ...notes] = said[next]!;
+      // Until it is its turn to be told, it stands among those that come.
+      machine.reporter.progress(groups[next].orders[0].name, null);
       if (first !== '') machine.reporter.say(first);
       for (const note of notes) machine.reporter.note(note);
     }
   };
   const failures: { names: string[]; error: unknown }[] = [];
+  for (const group of groups)
+    machine.reporter.progress(group.orders[0].name, { bytes: 0, features: 0, state: 'waiting' });
   await Promise.all(
     groups.map(async (group, k) => {
       const notes: string[] = [];
@@ -220,12 +225,12 @@ export async function gather(
         said[k] = [sentence(group, outcome), ...notes];
         for (const [name, error] of outcome.troubles) {
           failures.push({ names: [name], error });
-          said[k]!.push(`${name} could not be gathered: ${wordsFor(error)}`);
+          said[k]!.push(...wordsFor(name, error));
         }
       } catch (error) {
         const own = group.orders.map((order) => order.name);
         failures.push({ names: own, error });
-        said[k] = ['', ...notes, `${own.join(', ')} could not be gathered: ${wordsFor(error)}`];
+        said[k] = ['', ...notes, ...wordsFor(own.join(', '), error)];
       }
       flush();
     }),
@@ -244,7 +249,12 @@ function alsoRead(study: Study, files: GatheredFiles): void {
   }
 }
 
-const wordsFor = (error: unknown) => (error instanceof IsomericError ? error.sentence : String(error));
+/** What happened and what to do; where, in a line of its own: addresses are long. */
+function wordsFor(names: string, error: unknown): string[] {
+  if (!(error instanceof IsomericError)) return [`${names} could not be gathered: ${String(error)}`];
+  const words = `${names} could not be gathered: ${[error.message, error.advice].filter(Boolean).join(' ')}`;
+  return error.place.file === undefined ? [words] : [words, `  asked: ${error.place.file}`];
+}
 
 function failed(failures: readonly { names: string[]; error: unknown }[], asked: readonly string[]): unknown {
   const lost = failures.flatMap((each) => each.names);
@@ -254,7 +264,7 @@ function failed(failures: readonly { names: string[]; error: unknown }[], asked:
   return new IsomericError(
     error.code,
     `${ordered.length} of ${asked.length} datasets could not be gathered (${ordered.join(', ')}). The first: ${error.message}`,
-    { place: error.place, advice: error.advice, blame: error.blame, cause: error },
+    { advice: error.advice, blame: error.blame, cause: error },
   );
 }
 

@@ -120,7 +120,10 @@ export function contextFor(
     hosts: gathering.hosts,
     meter,
     progress: () => machine.reporter.progress(names[0], meter),
-    note: (words) => notes.push(credentials.conceal(words)),
+    note(words) {
+      const told = credentials.conceal(words);
+      if (!notes.includes(told)) notes.push(told);
+    },
     aside: (words) => machine.reporter.note(credentials.conceal(words)),
     documents: gathering.documents,
     patience: options.patience ?? 60_000,

@@ -2,12 +2,11 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
-import { type XmlElement, xmlTree } from '../../formats/xml/tree.ts';
 import { ordinate } from '../features/query.ts';
 import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { boxName, halves, piecesOf } from '../pieces.ts';
 import { removeOthers } from '../store.ts';
-import { ask, once } from '../transfer/ask.ts';
+import { ask, once, xmlOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -30,20 +29,7 @@ async function capabilities(order: Order, context: TransferContext): Promise<Cap
   const url = new URL('api/capabilities', withSlash(order.address)).toString();
   return once(`map-features ${url}`, context, async () => {
     const request: Request = { what: order.source, url, accept: 'application/xml, text/xml' };
-    let root: XmlElement;
-    try {
-      root = await xmlTree((await ask(request, context)).bytes, context.credentials.shown(url));
-    } catch (error) {
-      if (error instanceof IsomericError && error.code.startsWith('xml'))
-        throw failure(
-          'source-garbled',
-          request,
-          context,
-          'the answer is no XML.',
-          'Is the address that of a map-feature server?',
-        );
-      throw error;
-    }
+    const root = await xmlOf(await ask(request, context), request, context);
     const own = root.name === 'osm' ? root.first('api') : undefined;
     const versions = own?.first('version');
     const from = Number(versions?.attribute('minimum') ?? version);

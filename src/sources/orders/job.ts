@@ -128,9 +128,10 @@ async function reasonOf(
     return status.message ?? '';
   } catch (error) {
     const said = error instanceof IsomericError ? /It says: “(.*)”/.exec(error.message)?.[1] : undefined;
-    return [status.message, said === status.message ? undefined : said]
-      .filter((part) => part !== undefined)
-      .join(': ');
+    const { message } = status;
+    if (said === undefined || message === undefined) return said ?? message ?? '';
+    const bare = message.replace(/\.$/, '');
+    return said.includes(bare) ? said : `${bare}: ${said}`;
   }
 }
 
@@ -153,6 +154,7 @@ export async function followOrder(
     const { state, progress, message } = status;
     if (state === 'successful') {
       context.meter.state = undefined;
+      context.meter.share = undefined;
       return new URL(
         linkTo(status.links, 'results')?.href ?? `${url.replace(/\/$/, '')}/results`,
         url,
@@ -173,6 +175,7 @@ export async function followOrder(
         throw new TooLargeError('order-too-large', told.message, { place: told.place, advice: told.advice });
       throw told;
     }
+    context.meter.share = progress === undefined ? undefined : progress / 100;
     context.meter.state =
       progress === undefined ? `order is ${state}` : `order is at ${Math.round(progress)} %`;
     context.progress();
@@ -206,7 +209,7 @@ export async function askResults(
     if (error instanceof IsomericError && error.code === 'source-missing')
       throw new ExpiredError('order-expired', `${what}: its results are not there any more.`, {
         place: error.place,
-        advice: 'It is ordered anew.',
+        advice: 'The next run orders it anew.',
       });
     throw error;
   }

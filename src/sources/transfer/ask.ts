@@ -1,4 +1,6 @@
 import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
+import { type XmlElement, xmlTree } from '../../formats/xml/tree.ts';
 import { bodyOf } from './body.ts';
 import { connect } from './connect.ts';
 import type { Request, TransferContext } from './context.ts';
@@ -22,7 +24,7 @@ export async function ask(request: Request, context: TransferContext): Promise<A
       const response = await connect(request, context, {}, abort);
       const parts: Uint8Array[] = [];
       let total = 0;
-      for await (const chunk of bodyOf(response, request, context)) {
+      for await (const chunk of bodyOf(response, { ...request, description: true }, context)) {
         parts.push(chunk);
         total += chunk.length;
         if (total > mostBytes)
@@ -60,17 +62,47 @@ export function once<T>(key: string, context: TransferContext, work: () => Promi
   return known;
 }
 
+/** Why a description cannot be read: it ends in the middle, or it is something else. */
+function unreadable(
+  answer: Answer,
+  begins: RegExp,
+  kind: string,
+  request: Request,
+  context: TransferContext,
+): IsomericError {
+  const head = new TextDecoder().decode(answer.bytes.subarray(0, 200));
+  return begins.test(head)
+    ? failure(
+        'source-cut',
+        request,
+        context,
+        `the answer ends in the middle, or is damaged ${kind}.`,
+        'Run again; if it stays so, ask the makers of the service.',
+      )
+    : failure(
+        'source-garbled',
+        request,
+        context,
+        `the answer is no ${kind}.`,
+        'Is the address that of the service itself?',
+      );
+}
+
 export function jsonOf(answer: Answer, request: Request, context: TransferContext): unknown {
   try {
     return JSON.parse(new TextDecoder().decode(answer.bytes));
   } catch {
-    throw failure(
-      'source-garbled',
-      request,
-      context,
-      'the answer is no JSON.',
-      'Is the address that of the service itself?',
-    );
+    throw unreadable(answer, /^[\s\ufeff]*[[{]/, 'JSON', request, context);
+  }
+}
+
+/** A small XML document as a tree. */
+export async function xmlOf(answer: Answer, request: Request, context: TransferContext): Promise<XmlElement> {
+  try {
+    return await xmlTree(answer.bytes, context.credentials.shown(request.url));
+  } catch (error) {
+    if (!(error instanceof IsomericError)) throw error;
+    throw unreadable(answer, /^[\s\ufeff]*</, 'XML', request, context);
   }
 }
 

@@ -167,7 +167,9 @@ export async function* bodyOf(
   }
   if (request.page !== true) chunks = onlyData(chunks, request, context);
   for await (const chunk of chunks) {
-    context.meter.bytes += chunk.length;
+    const { meter } = context;
+    if (request.description === true) meter.asked = (meter.asked ?? 0) + chunk.length;
+    else meter.bytes += chunk.length;
     context.progress();
     yield chunk;
   }

@@ -16,6 +16,10 @@ export interface Meter {
   totalBytes?: number;
   features: number;
   totalFeatures?: number;
+  /** Bytes of descriptions and states, which are no data. */
+  asked?: number;
+  /** How far it is from 0 to 1, where neither bytes nor features say it. */
+  share?: number;
   /** What is being waited for, in words: `order is at 40 %`. */
   state?: string;
 }
@@ -70,6 +74,8 @@ export interface Request {
   allow?: readonly number[];
   /** Bytes must not be packed on their way: ranges and lengths then mean the file itself. */
   plain?: boolean;
+  /** What comes is a description, and counts as no data. */
+  description?: boolean;
   /** A web page is what is wanted, and no sign of trouble. */
   page?: boolean;
   /** Said when the thing is not there. */

@@ -80,6 +80,7 @@ export function reasonIn(text: string, type: string | null): string {
   // Control characters could repaint a terminal.
   // biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is taken out
   reason = reason.replace(/[\s\u0000-\u001f\u007f-\u009f]+/g, ' ').trim();
+  reason = reason.replace(/\.$/, '');
   return reason.length > longestReason ? `${reason.slice(0, longestReason)}…` : reason;
 }
 

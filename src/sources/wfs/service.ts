@@ -1,10 +1,10 @@
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { localName } from '../../formats/xml/read-xml.ts';
-import { type XmlElement, xmlTree } from '../../formats/xml/tree.ts';
+import type { XmlElement } from '../../formats/xml/tree.ts';
 import type { Order } from '../order.ts';
 import type { Queryables } from '../pushdown.ts';
-import { ask, once } from '../transfer/ask.ts';
+import { ask, once, xmlOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, reasonIn } from '../transfer/failures.ts';
 
@@ -47,18 +47,9 @@ export function withParameters(address: string, parameters: Readonly<Record<stri
 
 /** An XML answer as a tree; an exception report is raised with its reason. */
 async function askXml(request: Request, context: TransferContext): Promise<XmlElement> {
-  const { bytes, headers } = await ask(request, context);
-  const tree = await xmlTree(bytes, context.credentials.shown(request.url)).catch((error: unknown) => {
-    if (error instanceof IsomericError)
-      throw failure(
-        'source-garbled',
-        request,
-        context,
-        `the answer is no XML that can be read (${error.message})`,
-        'Is the address that of the service itself?',
-      );
-    throw error;
-  });
+  const answer = await ask(request, context);
+  const { bytes, headers } = answer;
+  const tree = await xmlOf(answer, request, context);
   if (/^(ServiceException|Exception)Report$/.test(tree.name)) {
     const reason = reasonIn(new TextDecoder().decode(bytes), headers.get('content-type'));
     throw failure(
@@ -226,7 +217,7 @@ export function describeType(
       accept: 'application/xml, text/xml',
     };
     const answer = await ask(request, context);
-    const tree = await xmlTree(answer.bytes, context.credentials.shown(url));
+    const tree = await xmlOf(answer, request, context);
     if (tree.name !== 'schema')
       throw failure(
         'source-garbled',
