@@ -1,4 +1,5 @@
-import { spawnSync } from 'node:child_process';
+import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
+import { once } from 'node:events';
 import {
   cpSync,
   mkdirSync,
@@ -10,14 +11,34 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { demoEnvironment } from './demo-study.ts';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const pages = readdirSync(join(root, 'docs')).filter(
   (name) => name.endsWith('.md') && name !== 'architecture.md',
 );
+
+/** The simulated services, in a process of their own: the commands are waited for without answering anybody. */
+let services: ChildProcess;
+let addresses: Record<string, string>;
+
+beforeAll(async () => {
+  services = spawn(process.execPath, [join(root, 'tests/stand-ins-child.mjs')], {
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  const [line] = (await once(services.stdout!.setEncoding('utf8'), 'data')) as [string];
+  addresses = JSON.parse(line) as Record<string, string>;
+});
+afterAll(() => {
+  services.kill();
+});
+
+/** A study of a page asks the services where they are in this test. */
+const placed = (text: string) =>
+  Object.entries(addresses).reduce((result, [usual, here]) => result.replaceAll(usual, here), text);
 
 interface Example {
   language: string;
@@ -70,7 +91,7 @@ describe.each(pages)('docs/%s', (page) => {
           const done = spawnSync(process.execPath, [join(root, 'dist/cli/main.js'), ...args], {
             cwd: folder,
             encoding: 'utf8',
-            env: { ...process.env, NO_COLOR: '1' },
+            env: { ...process.env, ...demoEnvironment, NO_COLOR: '1' },
           });
           expect(done.status, `${page}, line ${line}: ${command}\n${done.stderr}`).toBe(expected);
           output += done.stdout + done.stderr;
@@ -80,6 +101,10 @@ describe.each(pages)('docs/%s', (page) => {
         const done = spawnSync(process.execPath, ['example.mjs'], { cwd: folder, encoding: 'utf8' });
         expect(done.stderr).toBe('');
         output = done.stdout;
+      } else if (language.startsWith('yaml ')) {
+        const path = join(folder, language.slice(5));
+        mkdirSync(dirname(path), { recursive: true });
+        writeFileSync(path, placed(text));
       } else if (language === 'text') {
         for (const wanted of text.trim().split('\n'))
           expect(output, `${page}, line ${line}`).toContain(wanted.trim());

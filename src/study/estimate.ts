@@ -119,7 +119,7 @@ export function estimateSentence(lines: readonly EstimateLine[]): string {
   const unsaid = known.filter((line) => line.bytes === undefined).length;
   const silent = lines.length - known.length;
   return (
-    `Estimate: ${counted(lines.length, 'order', 'orders')}; ${grouped(features)} features that are told, ${grouped(bytes)} bytes` +
+    `Estimate: ${counted(lines.length, 'order', 'orders')}; ${grouped(features)} features and ${grouped(bytes)} bytes as far as the services say` +
     `${unsaid > 0 ? `, ${counted(unsaid, 'order', 'orders')} of unknown size` : ''}` +
     `${silent > 0 ? `, ${counted(silent, 'order', 'orders')} of which nothing can be said` : ''}.`
   );
