@@ -18,7 +18,7 @@ const gather = `gather:
   households: { from: statistics-cubes, table: HOUSEHOLDS }
   cars: { from: statistics-rows, table: CARS, columns: [CAR_001, CAR_002] }
   streets: { from: map-regions, region: ombrey, class: roads }
-  omber: { from: map-server, object: relation/7001, class: waterways }
+  omber: { from: map-database, object: relation/7001, class: waterways }
   pumps: { from: order-desk }
 `;
 const all = [...gather.matchAll(/^ {2}(\w+):/gm)].map(([, name]) => name);

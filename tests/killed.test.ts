@@ -18,7 +18,7 @@ const body = `gather:
   residents: { from: statistics-sdmx, table: RESIDENTS, choose: { SEX: F } }
   cars: { from: statistics-rows, table: CARS, columns: [CAR_001, CAR_002, CAR_003, CAR_004, CAR_005] }
   streets: { from: map-regions, region: ombrey, class: roads }
-  omber: { from: map-server, object: relation/7001, class: waterways }
+  omber: { from: map-database, object: relation/7001, class: waterways }
   embankments: { from: order-desk }
   pumps: { from: order-desk }
 prepare:

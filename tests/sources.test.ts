@@ -1,14 +1,11 @@
 import { createHash } from 'node:crypto';
 import { chmodSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { IsomericError } from '../src/core/index.ts';
-import { folderStore, nodeFetch } from '../src/node/index.ts';
 import {
   Credentials,
-  HostGate,
   type Order,
   protocolOf,
   type Receipt,
@@ -16,66 +13,21 @@ import {
   transfer,
   withoutSecrets,
 } from '../src/sources/index.ts';
-
-type Handler = (request: IncomingMessage, response: ServerResponse) => void;
+import { closeServices, type Handler, service, transferContext } from './http-service.ts';
 
 let folder: string;
-const said: string[] = [];
-const slept: number[] = [];
-const kept: Receipt[] = [];
-const servers: Server[] = [];
+const record = { said: [] as string[], slept: [] as number[], kept: [] as Receipt[] };
 
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), 'isomeric-sources-'));
-  for (const list of [said, slept, kept]) list.length = 0;
+  for (const list of Object.values(record)) list.length = 0;
 });
 afterEach(async () => {
   rmSync(folder, { recursive: true, force: true });
-  await Promise.all(
-    servers.splice(0).map(
-      (server) =>
-        new Promise((resolve) => {
-          server.closeAllConnections();
-          server.close(resolve);
-        }),
-    ),
-  );
+  await closeServices();
 });
 
-async function service(handler: Handler): Promise<string> {
-  const server = createServer(handler);
-  servers.push(server);
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  return `http://127.0.0.1:${(server.address() as { port: number }).port}`;
-}
-
-function context(more: Partial<TransferContext> = {}): TransferContext {
-  return {
-    store: folderStore(folder),
-    fetch: nodeFetch,
-    now: () => '2026-01-01T00:00:00.000Z',
-    sleep: async (milliseconds) => {
-      slept.push(milliseconds);
-    },
-    earlier: new Map(),
-    continuing: new Set(),
-    keep: async (receipt) => {
-      kept.push(receipt);
-    },
-    credentials: new Credentials('http://127.0.0.1/'),
-    hosts: new HostGate(async () => {}),
-    meter: { bytes: 0, features: 0 },
-    progress: () => {},
-    note: (words) => said.push(words),
-    aside: (words) => said.push(words),
-    documents: new Map(),
-    patience: 800,
-    tries: 1,
-    longestWait: 10_000,
-    longestOrder: 10_000,
-    ...more,
-  };
-}
+const context = (more: Partial<TransferContext> = {}) => transferContext(folder, record, more);
 
 const ask = (url: string, more?: Partial<TransferContext>) =>
   transfer(

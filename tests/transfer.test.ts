@@ -1,12 +1,10 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import fc from 'fast-check';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
-import { folderStore, nodeFetch } from '../src/node/index.ts';
 import {
   ask,
   Credentials,
@@ -21,66 +19,25 @@ import {
 import { statedSha256 } from '../src/sources/transfer/digests.ts';
 import { reasonIn } from '../src/sources/transfer/failures.ts';
 import { pauseBefore, spanWords } from '../src/sources/transfer/retrying.ts';
-
-type Handler = (request: IncomingMessage, response: ServerResponse) => void;
+import { closeServices, type Handler, service, transferContext } from './http-service.ts';
 
 let folder: string;
-let slept: number[];
-let said: string[];
-const servers: Server[] = [];
+const record = { said: [] as string[], slept: [] as number[], kept: [] as Receipt[] };
+const { said, slept } = record;
 
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), 'isomeric-transfer-'));
-  slept = [];
-  said = [];
+  for (const list of Object.values(record)) list.length = 0;
 });
 afterEach(async () => {
   rmSync(folder, { recursive: true, force: true });
-  await Promise.all(
-    servers.splice(0).map(
-      (server) =>
-        new Promise((resolve) => {
-          server.closeAllConnections();
-          server.close(resolve);
-        }),
-    ),
-  );
+  await closeServices();
 });
-
-async function service(handler: Handler): Promise<string> {
-  const server = createServer(handler);
-  servers.push(server);
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  return `http://127.0.0.1:${(server.address() as { port: number }).port}`;
-}
 
 const sleep = async (milliseconds: number) => {
   slept.push(milliseconds);
 };
-
-function context(more: Partial<TransferContext> = {}): TransferContext {
-  return {
-    store: folderStore(folder),
-    fetch: nodeFetch,
-    now: () => '2026-01-01T00:00:00.000Z',
-    sleep,
-    earlier: new Map(),
-    continuing: new Set(),
-    keep: async () => {},
-    credentials: new Credentials('http://127.0.0.1/'),
-    hosts: new HostGate(sleep, new Map(), () => 0),
-    meter: { bytes: 0, features: 0 },
-    progress: () => {},
-    note: (words) => said.push(words),
-    aside: (words) => said.push(words),
-    documents: new Map(),
-    patience: 700,
-    tries: 1,
-    longestWait: 10_000,
-    longestOrder: 10_000,
-    ...more,
-  };
-}
+const context = (more: Partial<TransferContext> = {}) => transferContext(folder, record, more);
 
 const path = 'gathered/office/table.bin';
 const get = (url: string, more: Partial<TransferContext> = {}, request: Partial<FileRequest> = {}) =>

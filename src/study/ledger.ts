@@ -150,8 +150,8 @@ export class Ledger {
 
   /** Everything in the order in which it is written. */
   entries(): LedgerEntry[] {
-    const byKey = <T>(map: ReadonlyMap<string, T>) =>
-      [...map.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, value]) => value);
+    const byKey = <Entry>(known: ReadonlyMap<string, Entry>) =>
+      [...known.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, value]) => value);
     // The order of lines says what came since when: what the gathering that goes on has brought stands behind it.
     const datasets = byKey(this.datasets);
     const goingOn = this.gathering?.state === 'begun';

@@ -112,7 +112,7 @@ export function statisticsOffice(options: StatisticsOfficeOptions): FastifyInsta
           const { id, dimension, role, source } = jsonStat(cube, {}) as Record<string, unknown>;
           return {
             class: 'dataset',
-            href: `/json-stat/${cube.id}`,
+            href: cube.id,
             label: cube.title,
             id,
             dimension,

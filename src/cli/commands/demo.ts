@@ -41,7 +41,7 @@ export function demoAddresses(services: Services): Record<string, string> {
     'statistics-rows': `${statisticsOffice.address}/rows/`,
     'map-extracts': `${mapExtracts.address}/files/`,
     'map-regions': `${mapExtracts.address}/regions.json`,
-    'map-server': `${mapExtracts.address}/`,
+    'map-database': `${mapExtracts.address}/`,
     'order-desk': `${orderDesk.address}/`,
   };
 }

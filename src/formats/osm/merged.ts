@@ -110,13 +110,13 @@ async function* onceEach(
 export function mergedExtract(name: string, parts: readonly MapExtract[]): MapExtract {
   if (parts.length === 1) return parts[0];
   const header: ExtractHeader = { ...parts[0].header, sorted: false };
-  const boxes = parts.map((part) => part.header.box);
-  if (boxes.every((box) => box !== undefined))
+  const extents = parts.map((part) => part.header.box);
+  if (extents.every((extent) => extent !== undefined))
     header.box = [
-      Math.min(...boxes.map((box) => box![0])),
-      Math.min(...boxes.map((box) => box![1])),
-      Math.max(...boxes.map((box) => box![2])),
-      Math.max(...boxes.map((box) => box![3])),
+      Math.min(...extents.map((extent) => extent![0])),
+      Math.min(...extents.map((extent) => extent![1])),
+      Math.max(...extents.map((extent) => extent![2])),
+      Math.max(...extents.map((extent) => extent![3])),
     ];
   return {
     name,
