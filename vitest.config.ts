@@ -2,7 +2,17 @@ import { defineConfig } from 'vitest/config';
 import { BaseSequencer, type TestSpecification } from 'vitest/node';
 
 /** Files that run the command many times; begun first, so that none of them is the last one running alone. */
-const longest = ['docs', 'cli', 'cli-features', 'study', 'killed', 'cli-tables', 'viewer', 'fuzz', 'cli-gather'];
+const longest = [
+  'docs',
+  'cli',
+  'cli-features',
+  'study',
+  'killed',
+  'cli-tables',
+  'viewer',
+  'fuzz',
+  'cli-gather',
+];
 
 class LongestFirst extends BaseSequencer {
   override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {

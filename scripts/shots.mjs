@@ -6,9 +6,10 @@ import {
   existsSync,
   mkdirSync,
   mkdtempSync,
-  readdirSync,
+  readFileSync,
   rmSync,
   statSync,
+  writeFileSync,
 } from 'node:fs';
 import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
@@ -42,12 +43,53 @@ spawnSync(
   { cwd: folder, stdio: 'ignore' },
 );
 
+/** Pictures that are taken while the command still runs, after so many milliseconds. */
+const during = { 'command-gather': 5500 };
+
+// A study that gathers from services with a slow day, and one that asks first.
+const sources = readFileSync(join(root, 'demo', 'study.yaml'), 'utf8');
+const slowData = join(folder, 'slow-data');
+cpSync(join(root, 'demo', 'data'), slowData, { recursive: true });
+writeFileSync(
+  join(slowData, 'statistics-office', 'HOUSING.csv'),
+  `area_code,households\n${'020401,181\n'.repeat(600_000)}`,
+);
+const { madeUpSecrets, offices, startStandIns } = await import('@isomeric/stand-ins');
+const slow = Object.fromEntries(offices.slice(0, 3).map((office) => [office, () => 'slow']));
+const services = await startStandIns({
+  data: slowData,
+  moods: slow,
+  pageSize: 10,
+  desk: { takes: 9000, mostArea: 200 },
+});
+const quick = await startStandIns({ data: join(root, 'demo', 'data'), desk: { takes: 300 } });
+const at = (own, text) =>
+  offices.reduce(
+    (result, office, k) => result.replaceAll(`http://127.0.0.1:4781${k + 1}`, own[office].address),
+    text,
+  );
+mkdirSync(join(folder, 'slow'));
+writeFileSync(
+  join(folder, 'slow', 'study.yaml'),
+  at(services, sources).replace(/ {4}where: area_code <>.*\n/, ''),
+);
+cpSync(join(root, 'demo', 'data', 'teskaria-grid.wkt'), join(folder, 'slow', 'teskaria-grid.wkt'));
+mkdirSync(join(folder, 'works'));
+const how = readFileSync(join(root, 'docs', 'gather.md'), 'utf8');
+writeFileSync(
+  join(folder, 'works', 'study.yaml'),
+  at(quick, how.split('```yaml ways/study.yaml\n')[1].split('```')[0]),
+);
+
 /** What is typed in each terminal picture. */
 const terminals = {
   'command-demo': ['isomeric demo flats | tail -n 40'],
   'command-look': ['isomeric look data/map-extracts/teskaria-ombrey.zip'],
-  'command-rows': [
-    `isomeric rows data/statistics-office/HOUSING.csv --where "households > 1000" --sort households_no_car --descending --limit 12`,
+  'command-gather': ['isomeric run slow --only gather'],
+  'command-ledger': [
+    'isomeric run works --dry',
+    'isomeric run works --only gather | tail -n 6',
+    'isomeric ledger works --verify',
   ],
   'command-look-tables': ['isomeric look data/statistics-office/MOBILITY-2024.zip'],
   'command-field': [
@@ -69,6 +111,7 @@ const terminals = {
     'isomeric look data/map-extracts/flood-depth.tif',
   ],
   'command-clip': [
+    `isomeric rows data/statistics-office/HOUSING.csv --where "households > 1000" --sort households_no_car --descending --limit 12`,
     `isomeric clip data/map-extracts/teskaria-ombrey.zip --layer buildings --from data/teskaria-grid.wkt --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --out buildings.gpkg`,
   ],
   'command-features': [
@@ -114,7 +157,14 @@ if (only === undefined || only.startsWith('command')) {
   const display = ':97';
   const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' });
   await wait(1500);
-  const env = { ...process.env, DISPLAY: display, FORCE_COLOR: '1' };
+  const env = {
+    ...process.env,
+    DISPLAY: display,
+    FORCE_COLOR: '1',
+    TESKARIA_KEY: madeUpSecrets.key,
+    TESKARIA_USER: madeUpSecrets.user,
+    TESKARIA_PASSWORD: madeUpSecrets.password,
+  };
   for (const [name, lines] of Object.entries(terminals)) {
     if (only !== undefined && only !== name) continue;
     const quoted = lines
@@ -146,7 +196,8 @@ if (only === undefined || only.startsWith('command')) {
       ],
       { env, stdio: 'ignore' },
     );
-    for (let k = 0; k < 150 && !existsSync(join(folder, `${name}.done`)); k++) await wait(200);
+    if (during[name] !== undefined) await wait(during[name]);
+    else for (let k = 0; k < 150 && !existsSync(join(folder, `${name}.done`)); k++) await wait(200);
     await wait(500);
     execFileSync('import', ['-window', 'root', join(target, `${name}.png`)], { env });
     terminal.kill();
@@ -184,15 +235,13 @@ if (only === undefined || !only.startsWith('command')) {
     args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-background-networking'],
   });
   const page = await chrome.newPage({ viewport: { width: 1280, height: 800 } });
-  for (const name of readdirSync(join(delivered, 'maps')).filter((each) => each.endsWith('.svg'))) {
-    await page.goto(`${address}/report.html`);
-    execFileSync('convert', [
-      join(delivered, 'maps', name.replace('.svg', '.png')),
-      '-resize',
-      '1280x',
-      join(target, `map-${name.replace('.svg', '.png')}`),
-    ]);
-  }
+  execFileSync('convert', [
+    join(delivered, 'maps', 'no-car.png'),
+    '-resize',
+    '1280x',
+    join(target, 'map-no-car.png'),
+  ]);
+  await page.goto(`${address}/report.html`);
   await page.screenshot({ path: join(target, 'report.png') });
   await page.goto(`${address}/report.html#done`);
   await page.screenshot({ path: join(target, 'report-done.png') });
@@ -207,4 +256,5 @@ if (only === undefined || !only.startsWith('command')) {
   await chrome.close();
   site.close();
 }
+await Promise.all([services.close(), quick.close()]);
 rmSync(folder, { recursive: true, force: true });

@@ -97,7 +97,7 @@ describe.each(pages)('docs/%s', (page) => {
           output += done.stdout + done.stderr;
         }
       } else if (language === 'js') {
-        writeFileSync(join(folder, 'example.mjs'), text);
+        writeFileSync(join(folder, 'example.mjs'), placed(text));
         const done = spawnSync(process.execPath, ['example.mjs'], { cwd: folder, encoding: 'utf8' });
         expect(done.stderr).toBe('');
         output = done.stdout;

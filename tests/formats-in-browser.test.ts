@@ -6,6 +6,7 @@ import { gzipSync, zipSync } from 'fflate';
 import type { Browser, Page } from 'playwright-core';
 import { build } from 'vite';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type Mood, type StandIns, startStandIns } from '../stand-ins/src/index.ts';
 import { serve, startBrowser } from './browser.ts';
 import { pointBzip2 } from './fuzz-harness.ts';
 
@@ -104,5 +105,82 @@ describe('in Chromium', () => {
       'MOBILITY-2024/description.xlsx Tables workbook 2',
       'MOBILITY-2024/description.xlsx Columns workbook 6',
     ]);
+  });
+
+  describe('services are asked with the fetch of the browser', () => {
+    let services: StandIns;
+    let mood: Mood = 'well';
+    beforeAll(async () => {
+      services = await startStandIns({
+        data: path('../demo/data'),
+        pageSize: 100,
+        moods: { boundaryOffice: () => mood, statisticsOffice: () => mood },
+        desk: { takes: 20, mostArea: 1e6 },
+      });
+    });
+    afterAll(() => services.close());
+    type Request = Record<string, unknown>;
+    const gathered = (request: Request) =>
+      page.evaluate(
+        (asked) =>
+          (
+            window as unknown as {
+              gathered(a: Request): Promise<{ rows: number; files: string[]; sums: string[] }>;
+            }
+          ).gathered(asked),
+        request,
+      );
+    const failing = (request: Request) =>
+      page.evaluate(
+        (asked) => (window as unknown as { failing(a: Request): Promise<string> }).failing(asked),
+        request,
+      );
+
+    it('of every kind', async () => {
+      const boundary = services.boundaryOffice.address;
+      const statistics = services.statisticsOffice.address;
+      const map = services.mapExtracts.address;
+      const wards = await gathered({ kind: 'features', address: `${boundary}/`, collection: 'wards' });
+      expect([wards.rows, wards.files.length]).toEqual([296, 3]);
+      expect(
+        (await gathered({ kind: 'wfs', address: `${boundary}/wfs`, collection: 'districts' })).rows,
+      ).toBe(15);
+      const sdmx = { kind: 'sdmx', address: `${statistics}/sdmx-2.1/`, agency: 'TSO', table: 'RESIDENTS' };
+      expect((await gathered({ ...sdmx, choose: { SEX: ['Women'] } })).rows).toBe(111);
+      const cubes = { kind: 'json-stat', address: `${statistics}/json-stat/`, table: 'HOUSEHOLDS' };
+      expect((await gathered({ ...cubes, choose: { KIND: ['households'] } })).rows).toBe(295);
+      expect(
+        (await gathered({ kind: 'files', address: `${statistics}/files/`, file: 'HOUSING.csv' })).rows,
+      ).toBe(296);
+      const works = { kind: 'orders', address: `${services.orderDesk.address}/`, collection: 'pumps' };
+      expect(await failing(works)).toMatch(/^terms-not-agreed/);
+      expect((await gathered({ ...works, agreed: true })).rows).toBe(13);
+      expect(
+        (await gathered({ kind: 'map-features', address: `${map}/`, object: 'relation/7001' })).rows,
+      ).toBeGreaterThan(0);
+    });
+
+    it('and its bad days are told', async () => {
+      const request = {
+        kind: 'features',
+        address: `${services.boundaryOffice.address}/`,
+        collection: 'wards',
+      };
+      for (const [today, code] of [
+        ['busy', /^source-busy/],
+        ['html', /^source-html/],
+        ['cut', /^source-(cut|unreachable)/],
+        ['half', /^source-(cut|garbled)/],
+        ['gzip damaged', /^source-(cut|unreachable|damaged)/],
+        ['silent', /^source-silent/],
+        ['redirect loop', /^source-(redirects|unreachable)/],
+        ['loop', /^source-loop/],
+      ] as const) {
+        mood = today;
+        expect(await failing(request), today).toMatch(code);
+      }
+      mood = 'well';
+      expect((await gathered(request)).rows).toBe(296);
+    });
   });
 });

@@ -200,7 +200,7 @@ describe('terms of use', () => {
     own.write(
       `sources:\n  desk: { kind: orders, at: "${address}/", licence: L, agreed: 2026-03-04 }\ngather:\n${both}`,
     );
-    await own.gather();
+    await own.gather({ again: ['pumps'] });
     expect([...(await own.ledger()).terms.values()].map(({ agreed }) => agreed)).toEqual(['2026-03-04']);
   });
 

@@ -1,6 +1,15 @@
+import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { fileOffice, type Mood, type StandIns, startStandIns } from '../stand-ins/src/index.ts';
+import {
+  fileOffice,
+  type Mood,
+  moods,
+  offices,
+  type StandIns,
+  startStandIns,
+  usualPorts,
+} from '../stand-ins/src/index.ts';
 
 const data = fileURLToPath(new URL('../demo/data', import.meta.url));
 let services: StandIns;
@@ -141,6 +150,82 @@ describe('offices that hand out files', () => {
       );
     } finally {
       await server.close();
+    }
+  });
+});
+
+describe('moods', () => {
+  it('are changed by a request, and those that there are not are told', async () => {
+    const own = await startStandIns({ data, moodsByRequest: true, desk: { takes: 0 } });
+    const post = (address: string, mood: string) =>
+      fetch(`${address}/mood`, { method: 'POST', headers: { 'content-type': 'text/plain' }, body: mood });
+    try {
+      for (const office of offices) {
+        const { address } = own[office];
+        expect((await post(address, 'gloomy')).status).toBe(400);
+        expect(await (await post(address, 'refused')).json()).toEqual({
+          mood: 'refused',
+          means: moods.refused,
+        });
+        expect((await fetch(`${address}/anything`)).status).toBe(403);
+        expect((await fetch(`${address}/`)).status).toBe(200);
+        await post(address, 'well');
+        expect((await fetch(`${address}/anything`)).status).toBe(404);
+      }
+    } finally {
+      await own.close();
+    }
+  });
+
+  it('all stand in the documentation, with what they do', () => {
+    const page = readFileSync(fileURLToPath(new URL('../docs/stand-ins.md', import.meta.url)), 'utf8');
+    for (const [mood, means] of Object.entries(moods))
+      expect(page).toMatch(new RegExp(`\\| \`${mood}\` +\\| ${means} +\\|`));
+    for (const [office, port] of Object.entries(usualPorts)) {
+      expect(page).toContain(`\`${office}\``);
+      expect(page).toContain(`:${port}`);
+    }
+  });
+});
+
+describe('the order desk, as OGC API – Processes prescribes', () => {
+  it('takes an order, tells its state, hands out results', async () => {
+    let now = 0;
+    const own = await startStandIns({ data, desk: { takes: 100, now: () => now } });
+    const desk = own.orderDesk.address;
+    try {
+      const { jobControlOptions, inputs } = (await (await fetch(`${desk}/processes/extract`)).json()) as {
+        jobControlOptions: string[];
+        inputs: Record<string, unknown>;
+      };
+      expect(jobControlOptions).toEqual(['async-execute']);
+      expect(Object.keys(inputs)).toEqual(['datasets', 'area']);
+      const order = (body: unknown) =>
+        fetch(`${desk}/processes/extract/execution`, {
+          method: 'POST',
+          headers: { 'content-type': 'application/json', prefer: 'respond-async' },
+          body: JSON.stringify(body),
+        });
+      expect((await order({ inputs: { datasets: ['castles'] } })).status).toBe(400);
+      expect(
+        (await order({ inputs: { datasets: ['pumps'], area: { bbox: [-31, 45, -29, 46] } } })).status,
+      ).toBe(413);
+      const placed = await order({ inputs: { datasets: ['pumps'] } });
+      expect(placed.status).toBe(201);
+      const job = placed.headers.get('location')!;
+      const state = async () => (await (await fetch(job)).json()) as { status: string; progress: number };
+      expect(await state()).toMatchObject({ status: 'accepted', progress: 0 });
+      now = 50;
+      expect(await state()).toMatchObject({ status: 'running', progress: 50 });
+      now = 100;
+      expect(await state()).toMatchObject({ status: 'successful', progress: 100 });
+      const results = (await (await fetch(`${job}/results`)).json()) as Record<string, { href: string }>;
+      expect(Object.keys(results)).toEqual(['pumps']);
+      const file = (await (await fetch(results.pumps.href)).json()) as { features: unknown[] };
+      expect(file.features).toHaveLength(13);
+      expect((await fetch(`${desk}/jobs/none`)).status).toBe(404);
+    } finally {
+      await own.close();
     }
   });
 });

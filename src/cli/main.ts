@@ -1,6 +1,6 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander';
-import { IsomericError } from '../core/index.ts';
+import { IsomericError } from '../core/errors.ts';
 import { type AddCommand, exitCodes } from './commands/command.ts';
 import { makeOutput } from './output.ts';
 

@@ -1,4 +1,4 @@
-import cliProgress from 'cli-progress';
+import type cliProgress from 'cli-progress';
 import { counted, grouped } from '../core/account.ts';
 import type { Meter } from '../sources/transfer/context.ts';
 
@@ -86,6 +86,8 @@ interface Line {
 
 /** One line for each dataset that comes, on the error stream of a terminal. */
 export class ProgressLines {
+  private library: typeof cliProgress | null = null;
+  private loading = false;
   private bars: cliProgress.MultiBar | null = null;
   private readonly lines = new Map<string, Line>();
   private readonly meters = new Map<string, Meter>();
@@ -98,6 +100,12 @@ export class ProgressLines {
   /** @param meter how far it is; null when there is nothing more to show of it */
   show(what: string, meter: Meter | null): void {
     if (!this.stream.isTTY) return;
+    // Loaded when there is something to show: most commands end sooner than that.
+    if (this.library === null) {
+      if (!this.loading) import('cli-progress').then((module) => (this.library = module.default));
+      this.loading = true;
+      return;
+    }
     if (meter === null) {
       const line = this.lines.get(what);
       if (line?.bar !== null && line?.bar !== undefined) this.bars?.remove(line.bar);
@@ -106,7 +114,7 @@ export class ProgressLines {
       return;
     }
     this.meters.set(what, meter);
-    this.bars ??= new cliProgress.MultiBar({
+    this.bars ??= new this.library.MultiBar({
       format: '  {words}',
       clearOnComplete: true,
       hideCursor: true,

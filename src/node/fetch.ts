@@ -33,6 +33,7 @@ export const nodeFetch: Fetch = Object.assign(
       throw new TypeError(`Addresses begin with http: or https:, not ${url.protocol}`);
     const secure = url.protocol === 'https:';
     const method = init.method ?? 'GET';
+    const agent = secure ? secureAgent : plainAgent;
     const headers: Record<string, string> = Object.fromEntries(new Headers(init.headers));
     const body = typeof init.body === 'string' ? Buffer.from(init.body, 'utf8') : null;
     if (body !== null) headers['content-length'] = String(body.length);
@@ -40,7 +41,8 @@ export const nodeFetch: Fetch = Object.assign(
       new Promise<IncomingMessage>((resolve, reject) => {
         const sent = (secure ? secureRequest : plainRequest)(
           url,
-          { method, headers, agent: secure ? secureAgent : plainAgent, signal: init.signal ?? undefined },
+          // What is posted goes over a connection of its own: one that dies while it is used again tells nothing.
+          { method, headers, agent: body === null ? agent : false, signal: init.signal ?? undefined },
           resolve,
         );
         sent.on('error', (error: NodeJS.ErrnoException) => {

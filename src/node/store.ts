@@ -2,7 +2,6 @@ import { createHash, type Hash } from 'node:crypto';
 import { createReadStream, existsSync } from 'node:fs';
 import { chmod, mkdir, open, readdir, readFile, rename, rm, rmdir, stat, truncate } from 'node:fs/promises';
 import { dirname, join, resolve, sep } from 'node:path';
-import { z } from 'zod';
 import { IsomericError } from '../core/errors.ts';
 import type { Part, PartNote, ReceiveOptions, Store } from '../sources/store.ts';
 import { fileSource } from './bytes.ts';
@@ -23,7 +22,16 @@ export function insideFolder(folder: string, path: string): string {
   return whole;
 }
 
-const noteSchema = z.object({ url: z.string(), validator: z.string(), total: z.number().optional() });
+/** What stands beside a part; null when it is no such note. */
+function noteFrom(text: string): PartNote | null {
+  const value = JSON.parse(text) as Partial<Record<keyof PartNote, unknown>> | null;
+  if (typeof value?.url !== 'string' || typeof value.validator !== 'string') return null;
+  return {
+    url: value.url,
+    validator: value.validator,
+    total: typeof value.total === 'number' ? value.total : undefined,
+  };
+}
 
 async function hashFile(path: string, hash: Hash): Promise<Hash> {
   for await (const chunk of createReadStream(path, { highWaterMark: 1 << 18 }))
@@ -53,7 +61,7 @@ export function folderStore(folder: string): Store {
   const notePath = (path: string) => `${partPath(path)}.note.json`;
 
   const dropPart = async (path: string) => {
-    await removeUp(folder, notePath(path));
+    await rm(notePath(path), { force: true });
     await removeUp(folder, partPath(path));
   };
 
@@ -106,8 +114,8 @@ export function folderStore(folder: string): Store {
 
     async part(path): Promise<Part | null> {
       try {
-        const note: PartNote = noteSchema.parse(JSON.parse(await readFile(notePath(path), 'utf8')));
-        return { note, bytes: (await stat(partPath(path))).size };
+        const note = noteFrom(await readFile(notePath(path), 'utf8'));
+        return note === null ? null : { note, bytes: (await stat(partPath(path))).size };
       } catch {
         // Nothing came, or nobody noted of what it is a part: there is nothing to go on with.
         return null;
@@ -135,7 +143,7 @@ export function folderStore(folder: string): Store {
         // As received, never edited: read-only keeps it so by accident too.
         await chmod(part, 0o444);
         await rename(part, whole(path));
-        await dropPart(path);
+        await removeUp(folder, notePath(path));
         return found;
       } catch (error) {
         // A whole file that is refused is of no use; a part of one is, when it is known of what.

@@ -1,5 +1,12 @@
 export { type RemoteOptions, remoteSource, type Traffic } from './files/remote.ts';
+export {
+  type DatasetRequest,
+  type DatasetSettings,
+  type GatheredDataset,
+  gatherDataset,
+} from './gather-dataset.ts';
 export { type ProtocolKind, protocolKinds } from './kinds.ts';
+export { memoryStore } from './memory-store.ts';
 export type {
   Estimate,
   Gathered,

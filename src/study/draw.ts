@@ -13,8 +13,7 @@ import type { GatheredFiles } from './gather.ts';
 import type { Ledger } from './ledger.ts';
 import type { Machine } from './machine.ts';
 import { classOfDataset } from './map-features.ts';
-import { openDataset } from './open-datasets.ts';
-import { titled } from './prepare.ts';
+import { openDataset, titled } from './open-datasets.ts';
 import type { Study, StudyMap } from './schema.ts';
 
 /** Strokes for layers on top, used in turn. */

@@ -116,8 +116,6 @@ async function alreadyDone(
 async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: string[]): Promise<Outcome> {
   const { ledger, machine } = gathering;
   const names = group.orders.map((order) => order.name);
-  const done = await alreadyDone(group, gathering);
-  if (done !== null) return done;
   const began = Date.parse(machine.now());
   const entry = (name: string, state: 'begun' | 'done', paths: string[], seconds?: number) => ({
     kind: 'dataset' as const,
@@ -193,12 +191,16 @@ export async function gather(
   }
   const asked = names.filter((name) => study.gather[name].from !== undefined);
   const groups = groupOrders(study, asked, extent, machine, options);
-  const troubles = await settleTerms(groups, gathering);
-  for (const [source, error] of await checkLimits(
-    groups.filter((group) => !troubles.has(group.source)),
-    gathering,
-  ))
-    troubles.set(source, error);
+  const done = new Map<OrderGroup, Outcome>();
+  for (const group of groups) {
+    const outcome = await alreadyDone(group, gathering);
+    if (outcome !== null) done.set(group, outcome);
+  }
+  // Sources of which nothing more is wanted are not asked anything.
+  const open = groups.filter((group) => !done.has(group));
+  const troubles = await settleTerms(open, gathering);
+  const agreed = open.filter((group) => !troubles.has(group.source));
+  for (const [source, error] of await checkLimits(agreed, gathering)) troubles.set(source, error);
 
   // What is said comes in the order of the study, whichever dataset comes first.
   const said: (string[] | null)[] = groups.map(() => null);
@@ -219,8 +221,9 @@ export async function gather(
     groups.map(async (group, k) => {
       const notes: string[] = [];
       try {
-        if (troubles.has(group.source)) throw troubles.get(group.source);
-        const outcome = await gatherGroup(group, gathering, notes);
+        const known = done.get(group);
+        if (known === undefined && troubles.has(group.source)) throw troubles.get(group.source);
+        const outcome = known ?? (await gatherGroup(group, gathering, notes));
         for (const [name, paths] of outcome.files) files.set(name, paths);
         said[k] = [sentence(group, outcome), ...notes];
         for (const [name, error] of outcome.troubles) {

@@ -18,8 +18,23 @@ import { readSrsName } from '../formats/gml/srs.ts';
 import { ending } from '../formats/names.ts';
 import type { GatheredFiles } from './gather.ts';
 import { type Machine, readText } from './machine.ts';
-import { openClass } from './map-features.ts';
 import type { Study } from './schema.ts';
+
+/** Where the prepared layers lie in the study folder. */
+export const preparedPath = 'prepared/layers.gpkg';
+
+/** Gives fields the titles and units that the study has for them. */
+export function titled<T extends Table>(table: T, study: Study): T {
+  return {
+    ...table,
+    schema: table.schema.map((field) => {
+      const told = study.titles[field.name];
+      return told === undefined
+        ? field
+        : { ...field, title: told.title, ...(told.unit === undefined ? {} : { unit: told.unit }) };
+    }),
+  };
+}
 
 /** A CRS as a study names it: a code, a name, WKT, or a file in the study folder. */
 export async function studyCrs(text: string, machine: Machine): Promise<Crs> {
@@ -65,8 +80,10 @@ async function openAnew(
   machine: Machine,
 ): Promise<Layer | Table> {
   const dataset = study.gather[name];
-  if (dataset.class !== undefined)
+  if (dataset.class !== undefined) {
+    const { openClass } = await import('./map-features.ts');
     return withFilters({ ...(await openClass(name, study, files, machine)), name }, dataset, name, machine);
+  }
   let table = together(name, study, await partsOf(name, study, files, machine));
   if (dataset.crs !== undefined) {
     if (!isLayer(table))

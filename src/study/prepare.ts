@@ -17,24 +17,8 @@ import { widen } from '../core/layer/verbs/widen.ts';
 import type { StudyArea } from './area.ts';
 import type { GatheredFiles } from './gather.ts';
 import type { Machine } from './machine.ts';
-import { openDataset } from './open-datasets.ts';
+import { openDataset, titled } from './open-datasets.ts';
 import type { Study, StudyStep } from './schema.ts';
-
-/** Where the prepared layers lie in the study folder. */
-export const preparedPath = 'prepared/layers.gpkg';
-
-/** Gives fields the titles and units that the study has for them. */
-export function titled<T extends Table>(table: T, study: Study): T {
-  return {
-    ...table,
-    schema: table.schema.map((field) => {
-      const told = study.titles[field.name];
-      return told === undefined
-        ? field
-        : { ...field, title: told.title, ...(told.unit === undefined ? {} : { unit: told.unit }) };
-    }),
-  };
-}
 
 /**
  * Plans all steps of one layer; nothing is read yet, but mistakes are told.

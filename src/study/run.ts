@@ -3,13 +3,9 @@ import { type Crs, crsLabel } from '../core/crs/crs.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
-import { sheetWidth } from '../core/mapping/sheet.ts';
 import { suggest } from '../core/nearest.ts';
 import { areaDataset, boxOfArea, buildArea, type StudyArea } from './area.ts';
-import { checkStudy } from './check.ts';
-import { dataDictionary, dictionaryText } from './dictionary.ts';
-import { drawMap } from './draw.ts';
-import { type EstimateLine, estimateAll, estimateSentence } from './estimate.ts';
+import type { EstimateLine } from './estimate.ts';
 import {
   beginGathering,
   endGathering,
@@ -21,9 +17,7 @@ import {
 import { Ledger } from './ledger.ts';
 import { loadStudy } from './load.ts';
 import { type Machine, readText, writeText } from './machine.ts';
-import { studyCrs } from './open-datasets.ts';
-import { planLayer, preparedPath, titled } from './prepare.ts';
-import { reportHtml } from './report.ts';
+import { preparedPath, studyCrs, titled } from './open-datasets.ts';
 import type { Study } from './schema.ts';
 import type { Stage } from './stages.ts';
 
@@ -77,6 +71,7 @@ export async function runStudy(machine: Machine, options: RunOptions = {}): Prom
   }
 }
 
+/** Stages are loaded when they are wanted: most runs are of one. */
 class Run {
   private readonly study: Study;
   private readonly machine: Machine;
@@ -144,6 +139,7 @@ class Run {
     const layers = await this.prepared();
     if (this.wants('check')) {
       reporter.stage('Check');
+      const { checkStudy } = await import('./check.ts');
       for (const finding of await checkStudy(study, layers, area, machine)) this.add(finding);
       await writeText(machine, findingsPath, `${JSON.stringify(this.findings, null, 2)}\n`);
     } else if (this.options.only !== 'prepare') {
@@ -153,6 +149,7 @@ class Run {
     const maps: { name: string; title: string; svg: string }[] = [];
     if (this.wants('draw')) {
       reporter.stage('Draw');
+      const { drawMap } = await import('./draw.ts');
       for (const [name, map] of Object.entries(study.draw)) {
         const svg = await drawMap(name, map, study, layers, area, this.files, ledger, machine);
         await writeText(machine, `prepared/maps/${name}.svg`, svg);
@@ -194,6 +191,7 @@ class Run {
     machine.reporter.say(area.words);
     const others = Object.keys(study.gather).filter((name) => name !== first);
     const extent = { degrees: area.degrees, in: (other: Crs) => boxOfArea(area, other) };
+    const { estimateAll, estimateSentence } = await import('./estimate.ts');
     const estimates = await estimateAll(others, extent, gathering);
     machine.reporter.say(estimateSentence(estimates));
     return { study, findings: [], delivered: [], estimates };
@@ -201,6 +199,7 @@ class Run {
 
   private async prepare(area: StudyArea): Promise<void> {
     const { study, machine, ledger } = this;
+    const { planLayer } = await import('./prepare.ts');
     const planned: (Layer | Table)[] = [];
     for (const name of Object.keys(study.prepare))
       planned.push(await planLayer(name, study, area, this.files, machine));
@@ -258,11 +257,13 @@ class Run {
     const now = machine.now();
     await machine.save(all, package_, now);
     const delivered = [package_];
+    const { sheetWidth } = await import('../core/mapping/sheet.ts');
     for (const map of maps) {
       await writeText(machine, `delivered/maps/${map.name}.svg`, map.svg);
       await machine.writeBytes(`delivered/maps/${map.name}.png`, await machine.png(map.svg, sheetWidth * 2));
       delivered.push(`delivered/maps/${map.name}.svg`, `delivered/maps/${map.name}.png`);
     }
+    const { dataDictionary, dictionaryText } = await import('./dictionary.ts');
     const dictionary = await dataDictionary(all);
     const write = async (path: string, text: string) => {
       await writeText(machine, path, text);
@@ -272,6 +273,7 @@ class Run {
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
     await write('delivered/ledger.jsonl', ledger.text);
     if (study.deliver.pages.includes('report')) {
+      const { reportHtml } = await import('./report.ts');
       await write(
         'delivered/report.html',
         reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }),

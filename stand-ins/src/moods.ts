@@ -1,5 +1,6 @@
 import { gzipSync } from 'node:zlib';
 import type { FastifyInstance, FastifyReply } from 'fastify';
+import { withCors } from './cors.ts';
 
 /** Ways in which a stand-in can be told to have a bad day. */
 export const moods = {
@@ -49,6 +50,7 @@ function takeOver(reply: FastifyReply, headers: Record<string, string>, status =
  */
 export function withMood(server: FastifyInstance, mood: () => Mood, set?: (mood: Mood) => void): void {
   let asked = 0;
+  withCors(server);
   if (set !== undefined) {
     server.addContentTypeParser('text/plain', { parseAs: 'string' }, (_, body, done) => done(null, body));
     server.post('/mood', async (request, reply) => {

@@ -59,17 +59,14 @@ export function householdsCube(folder: string): Cube {
     households_ground_no_car: 'Households on the ground floor without a car',
   };
   const wards = new Map<string, string>();
-  const observations: Cube['observations'] = [];
+  const observations = new Map<string, Cube['observations'][number]>();
   for (const row of rows) {
     const [code, name] = row;
     // A ward may come twice, revised: a cube has room for one figure, the later.
     wards.set(code, name.replace(/ \(revised\)$/, ''));
     head.slice(2).forEach((indicator, k) => {
       const codes = [code, indicator, '2024'];
-      const before = observations.findIndex((each) => each.codes.join() === codes.join());
-      const observation = { codes, value: row[k + 2], status: 'A' };
-      if (before < 0) observations.push(observation);
-      else observations[before] = observation;
+      observations.set(codes.join(), { codes, value: row[k + 2], status: 'A' });
     });
   }
   return {
@@ -80,7 +77,7 @@ export function householdsCube(folder: string): Cube {
       { id: 'KIND', name: 'Kind of household', values: new Map(Object.entries(titles)) },
       { id: 'YEAR', name: 'Year', values: new Map([['2024', '2024']]) },
     ],
-    observations,
+    observations: [...observations.values()],
   };
 }
 

@@ -1,6 +1,8 @@
 /** What tests/formats-in-browser.test.ts drives: every format written and read again in the page. */
 import {
   count,
+  type DatasetRequest,
+  gatherDataset,
   IsomericError,
   lookInside,
   memoryTarget,
@@ -65,4 +67,25 @@ async function looked(bytes: number[], name: string): Promise<string[]> {
   return told;
 }
 
-Object.assign(window, { throughFormat, looked, ready: true });
+/** Gathers one dataset from a simulated service, with the browser's own fetch, and reads it. */
+async function gathered(request: DatasetRequest): Promise<{ rows: number; files: string[]; sums: string[] }> {
+  const { files, receipts } = await gatherDataset(request, { tries: 1, patience: 4000 });
+  let rows = 0;
+  for (const file of files) {
+    const { layers } = await lookInside(file, { around: null, path: file.name, capabilities });
+    for (const { table } of layers) rows += await count(table);
+  }
+  return { rows, files: files.map(({ name }) => name), sums: receipts.map(({ sha256 }) => sha256) };
+}
+
+/** The same, for what must fail: the code of its error. */
+async function failing(request: DatasetRequest): Promise<string> {
+  try {
+    await gathered(request);
+    return 'it came';
+  } catch (error) {
+    return error instanceof IsomericError ? `${error.code}: ${error.message}` : String(error);
+  }
+}
+
+Object.assign(window, { throughFormat, looked, gathered, failing, ready: true });

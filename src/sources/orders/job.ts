@@ -45,6 +45,7 @@ export async function placeOrder(
     what,
     url: execution,
     method: 'POST',
+    once: true,
     body: { type: 'application/json', text: JSON.stringify({ inputs, response: 'document' }) },
     accept: 'application/json',
     headers: asynchronous ? { prefer: 'respond-async' } : {},

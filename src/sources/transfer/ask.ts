@@ -18,7 +18,7 @@ export interface Answer {
 
 /** Asks for a small document without keeping it. */
 export async function ask(request: Request, context: TransferContext): Promise<Answer> {
-  return retrying(request.url, context, async () => {
+  return retrying(request, context, async () => {
     const abort = new AbortController();
     try {
       const response = await connect(request, context, {}, abort);
@@ -124,7 +124,7 @@ export async function announcedLength(
   context: TransferContext,
 ): Promise<number | null> {
   const request: Request = { what, url, method: 'HEAD', plain: true, allow: [405, 501] };
-  const length = await retrying(url, context, async () => {
+  const length = await retrying(request, context, async () => {
     const abort = new AbortController();
     const response = await connect(request, context, {}, abort);
     response.body?.cancel().catch(() => {});

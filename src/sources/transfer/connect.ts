@@ -47,9 +47,11 @@ export async function connect(
   for (;;) {
     seen.add(`${method} ${url}`);
     let response: Response;
-    try {
-      response = await inTime(
-        context.fetch(credentials.addressFor(url), {
+    const address = credentials.addressFor(url);
+    const secret = { ...credentials.headersFor(url) };
+    const send = (redirect: RequestRedirect) =>
+      inTime(
+        context.fetch(address, {
           method,
           headers: {
             'accept-encoding': request.plain === true ? 'identity' : 'gzip',
@@ -57,15 +59,29 @@ export async function connect(
             ...request.headers,
             ...headers,
             ...(sent === undefined ? {} : { 'content-type': sent.type }),
-            ...credentials.headersFor(url),
+            ...secret,
           },
           body: sent?.text,
-          redirect: 'manual',
+          redirect,
           signal: abort.signal,
         }),
         request,
         context,
       );
+    try {
+      response = await send('manual');
+      if (response.type === 'opaqueredirect') {
+        // A browser does not say where a redirect leads: it may follow by itself where no key could follow along.
+        if (Object.keys(secret).length > 0 || address !== url)
+          throw failure(
+            'source-redirects',
+            request,
+            context,
+            'the service redirects, and a browser does not say where to; the key must not follow.',
+            'Give the address that it redirects to, or run it outside the browser.',
+          );
+        response = await send('follow');
+      }
     } catch (error) {
       if (error instanceof IsomericError) throw error;
       throw failure(

@@ -74,6 +74,8 @@ export interface Request {
   allow?: readonly number[];
   /** Bytes must not be packed on their way: ranges and lengths then mean the file itself. */
   plain?: boolean;
+  /** Asking twice would do something twice: an order. */
+  once?: boolean;
   /** What comes is a description, and counts as no data. */
   description?: boolean;
   /** A web page is what is wanted, and no sign of trouble. */

@@ -1,6 +1,6 @@
 import { counted } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import type { TransferContext } from './context.ts';
+import type { Request, TransferContext } from './context.ts';
 import { isPassing, LaterError } from './failures.ts';
 
 /** Pauses grow from the first to the last. */
@@ -26,12 +26,19 @@ export function pauseBefore(attempt: number, random: () => number = Math.random)
  * Does `work` until it succeeds, fails for good, or has been tried often enough. What a service asks for with
  * Retry-After is honoured, for all who ask that host; when it is too long, the source is left for a later run.
  */
-export async function retrying<T>(url: string, context: TransferContext, work: () => Promise<T>): Promise<T> {
+export async function retrying<T>(
+  { url, once }: Pick<Request, 'url' | 'once'>,
+  context: TransferContext,
+  work: () => Promise<T>,
+): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
       return await context.hosts.pass(url, work);
     } catch (error) {
-      if (!isPassing(error) || attempt >= context.tries) throw error;
+      // What must not be done twice is tried again only when the service says that it did not do it.
+      const again =
+        once === true ? error instanceof LaterError && error.code === 'source-busy' : isPassing(error);
+      if (!again || attempt >= context.tries) throw error;
       const asked = error instanceof LaterError ? error.retryAfter : undefined;
       if (asked !== undefined && asked > context.longestWait) {
         const { code, message, place } = error as LaterError;

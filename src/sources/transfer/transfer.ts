@@ -66,7 +66,7 @@ export async function transfer(request: FileRequest, context: TransferContext): 
   const conditions: Record<string, string> = {};
   if (known && earlier.etag !== undefined) conditions['if-none-match'] = earlier.etag;
   if (known && earlier.lastModified !== undefined) conditions['if-modified-since'] = earlier.lastModified;
-  const result = await retrying(request.url, context, async (): Promise<Transfer> => {
+  const result = await retrying(request, context, async (): Promise<Transfer> => {
     const abort = new AbortController();
     const before = context.meter.bytes;
     try {
