@@ -100,12 +100,6 @@ export class ProgressLines {
   /** @param meter how far it is; null when there is nothing more to show of it */
   show(what: string, meter: Meter | null): void {
     if (!this.stream.isTTY) return;
-    // Loaded when there is something to show: most commands end sooner than that.
-    if (this.library === null) {
-      if (!this.loading) import('cli-progress').then((module) => (this.library = module.default));
-      this.loading = true;
-      return;
-    }
     if (meter === null) {
       const line = this.lines.get(what);
       if (line?.bar !== null && line?.bar !== undefined) this.bars?.remove(line.bar);
@@ -114,6 +108,12 @@ export class ProgressLines {
       return;
     }
     this.meters.set(what, meter);
+    // Loaded when there is something to show: most commands end sooner than that.
+    if (this.library === null) {
+      if (!this.loading) import('cli-progress').then((module) => (this.library = module.default));
+      this.loading = true;
+      return;
+    }
     this.bars ??= new this.library.MultiBar({
       format: '  {words}',
       clearOnComplete: true,

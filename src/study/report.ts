@@ -3,6 +3,7 @@ import { crsLabel } from '../core/crs/crs.ts';
 import { countFindings, type Finding, severities } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { escapeXml } from '../core/mapping/svg-paths.ts';
+import type { Receipt } from '../sources/receipt.ts';
 import type { StudyArea } from './area.ts';
 import { type DictionaryRow, kindWords } from './dictionary.ts';
 import type { Ledger } from './ledger.ts';
@@ -134,20 +135,57 @@ function findingsTable(findings: readonly Finding[]): string {
   return table([['How bad'], ['Layer'], ['Feature'], ['Where'], ['What'], ['Code']], rows) + more;
 }
 
+/** An address as people read it: without its parameters, which the ledger has in full. */
+function plainAddress(url: string): string {
+  const plain = url.replace(/\?.*$/, '');
+  return plain === url ? plain : `${plain}?…`;
+}
+
+/** A row for each thing that was asked for, however many files it came in. */
 function sourcesTable(ledger: Ledger): string {
-  const rows = ledger
-    .received()
-    .map((receipt) => [
-      escapeXml(receipt.what),
-      `${escapeXml(receipt.citation ?? '')}<br><code>${escapeXml(receipt.url)}</code>`,
-      escapeXml(receipt.licence ?? 'not stated'),
-      escapeXml(receipt.at.slice(0, 16).replace('T', ' ')),
-      grouped(receipt.bytes),
-      `<code>${escapeXml(receipt.sha256.slice(0, 12))}…</code>`,
-    ]);
-  return table(
-    [['File'], ['Citation and address'], ['Licence'], ['Received (UTC)'], ['Bytes', true], ['SHA-256']],
-    rows,
+  const groups = new Map<string, Receipt[]>();
+  for (const receipt of ledger.received()) {
+    const key = receipt.what.replace(/, (schema|structure)$/, '');
+    groups.set(key, [...(groups.get(key) ?? []), receipt]);
+  }
+  const rows = [...groups].map(([what, receipts]) => {
+    const data = receipts.find(({ role }) => role === 'data') ?? receipts[0];
+    const last =
+      receipts
+        .map(({ at }) => at)
+        .sort()
+        .at(-1) ?? '';
+    const sum =
+      receipts.length === 1
+        ? `<code>${escapeXml(data.sha256.slice(0, 12))}…</code>`
+        : `${grouped(receipts.length)} files`;
+    return [
+      escapeXml(what),
+      `${escapeXml(data.citation ?? '')}<br><code>${escapeXml(plainAddress(data.url))}</code>`,
+      escapeXml(data.licence ?? 'not stated'),
+      escapeXml(last.slice(0, 16).replace('T', ' ')),
+      grouped(receipts.reduce((total, { bytes }) => total + bytes, 0)),
+      sum,
+    ];
+  });
+  const terms = [...ledger.terms.values()].map(
+    ({ source, title, agreed, url }) =>
+      `<li>${escapeXml(source)}: “${escapeXml(title ?? url)}”, agreed to on ${escapeXml(agreed)}; <code>${escapeXml(url)}</code></li>`,
+  );
+  return (
+    table(
+      [
+        ['Asked for'],
+        ['Citation and address'],
+        ['Licence'],
+        ['Received (UTC)'],
+        ['Bytes', true],
+        ['SHA-256'],
+      ],
+      rows,
+    ) +
+    (terms.length === 0 ? '' : `<h3>Terms of use</h3><ul>${terms.join('')}</ul>`) +
+    '<p class="note">Every file with its full address and checksum is in ledger.jsonl.</p>'
   );
 }
 
