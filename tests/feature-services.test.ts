@@ -368,6 +368,15 @@ describe('Web Feature Service', () => {
     });
   });
 
+  it('leaves nothing in the ledger of a schema that is gone with its protocol', async () => {
+    const { address } = await office();
+    const own = study(`${source('wfs', `${address}/wfs`)}gather:\n  wards: { from: office }\n`);
+    await own.gather();
+    own.write(`${source('features', `${address}/`)}gather:\n  wards: { from: office }\n`);
+    await own.gather();
+    expect([...(await own.ledger()).receipts.keys()].sort()).toEqual(own.files('gathered'));
+  });
+
   it('counts before it fetches', async () => {
     const { address } = await office();
     for (const path of ['/wfs', '/wfs-1.1']) {

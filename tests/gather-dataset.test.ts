@@ -95,8 +95,7 @@ describe('one dataset without a study', () => {
       });
       if (from > 0) response.end(body.slice(from));
       else {
-        response.write(body.slice(0, 40_000));
-        setTimeout(() => response.destroy(), 30);
+        response.write(body.slice(0, 40_000), () => response.socket?.end());
       }
     });
     const got = await gatherDataset(

@@ -156,6 +156,20 @@ describe('orders that take time', () => {
     expect(own.slept).toContain(1000);
   });
 
+  it('are counted by their features, and not placed in hundreds', async () => {
+    const { address, placed } = await desk();
+    const limits = (more: string) => `, agreed: 2026-01-01, limits: { ${more} }`;
+    const own = study(address, both, limits('features a month: 1000'));
+    await own.gather();
+    expect(own.said.join('\n')).toContain('the monthly limit cannot be held against it');
+    expect([...(await own.ledger()).usage.values()]).toMatchObject([
+      { features: idsIn('pumps').length + idsIn('embankments').length },
+    ]);
+    const many = study(address, both, limits('square kilometres: 2'));
+    await expect(many.gather()).rejects.toMatchObject({ code: 'order-too-large', blame: 'usage' });
+    expect(placed()).toBe(1);
+  });
+
   it('tell what the process does not take', async () => {
     const { address } = await desk();
     await expect(study(address, '  levees: { from: desk }\n').gather()).rejects.toMatchObject({

@@ -1,6 +1,5 @@
 import { type IncomingMessage, Agent as PlainAgent, request as plainRequest } from 'node:http';
 import { Agent as SecureAgent, request as secureRequest } from 'node:https';
-import { Readable } from 'node:stream';
 import type { Fetch } from '../sources/transfer/context.ts';
 
 /** Connections stay open between requests, and do not keep the program from ending. */
@@ -19,6 +18,65 @@ function headersOf(message: IncomingMessage): Headers {
     }
   }
   return headers;
+}
+
+/** Bytes of an answer that wait for their reader at most. */
+const ahead = 1 << 18;
+
+/**
+ * The body of an answer. What has arrived is handed over before the end of the connection is told: a stream that is in
+ * error drops what waits in it, and a download that is cut again and again would never get further.
+ */
+function streamOf(message: IncomingMessage): ReadableStream<Uint8Array> {
+  const waiting: Uint8Array[] = [];
+  let bytes = 0;
+  let ended = false;
+  let trouble: unknown = null;
+  let wake: (() => void) | null = null;
+  const stir = () => {
+    wake?.();
+    wake = null;
+  };
+  message.on('data', (chunk: Uint8Array) => {
+    waiting.push(chunk);
+    bytes += chunk.length;
+    if (bytes > ahead) message.pause();
+    stir();
+  });
+  message.on('end', () => {
+    ended = true;
+    stir();
+  });
+  message.on('error', (error) => {
+    trouble = error;
+    stir();
+  });
+  message.on('close', () => {
+    if (!ended) trouble ??= new Error('The connection was closed.');
+    stir();
+  });
+  return new ReadableStream<Uint8Array>(
+    {
+      async pull(controller) {
+        while (waiting.length === 0 && !ended && trouble === null)
+          await new Promise<void>((resolve) => {
+            wake = resolve;
+          });
+        const chunk = waiting.shift();
+        if (chunk !== undefined) {
+          bytes -= chunk.length;
+          if (bytes <= ahead) message.resume();
+          controller.enqueue(chunk);
+        } else if (trouble !== null) controller.error(trouble);
+        else controller.close();
+      },
+      cancel() {
+        message.destroy();
+        stir();
+      },
+    },
+    { highWaterMark: 0 },
+  );
 }
 
 /**
@@ -56,7 +114,7 @@ export const nodeFetch: Fetch = Object.assign(
     const status = message.statusCode ?? 0;
     const empty = bodiless.has(status) || method === 'HEAD';
     if (empty) message.resume();
-    return new Response(empty ? null : (Readable.toWeb(message) as ReadableStream<Uint8Array>), {
+    return new Response(empty ? null : streamOf(message), {
       status,
       statusText: message.statusMessage,
       headers: headersOf(message),

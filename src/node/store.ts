@@ -1,12 +1,26 @@
 import { createHash, type Hash } from 'node:crypto';
 import { createReadStream, existsSync } from 'node:fs';
-import { chmod, mkdir, open, readdir, readFile, rename, rm, rmdir, stat, truncate } from 'node:fs/promises';
+import {
+  chmod,
+  mkdir,
+  open,
+  readdir,
+  readFile,
+  rename,
+  rm,
+  rmdir,
+  stat,
+  truncate,
+  writeFile,
+} from 'node:fs/promises';
 import { dirname, join, resolve, sep } from 'node:path';
 import { IsomericError } from '../core/errors.ts';
 import type { Part, PartNote, ReceiveOptions, Store } from '../sources/store.ts';
 import { fileSource } from './bytes.ts';
 import { unwritable, writeChunks } from './save.ts';
 
+/** What is less than this is asked for again rather than gone on with. */
+const worthKeeping = 32_768;
 /** Where files wait until they are whole, in the study folder. */
 const incoming = 'incoming';
 
@@ -54,6 +68,14 @@ async function removeUp(folder: string, path: string): Promise<void> {
   }
 }
 
+/** Removes a folder and those in it that hold no file. */
+async function removeBlank(folder: string): Promise<void> {
+  const entries = await readdir(folder, { withFileTypes: true }).catch(() => []);
+  for (const entry of entries) if (entry.isDirectory()) await removeBlank(join(folder, entry.name));
+  // Refused where something is left in it, or where there is none.
+  await rmdir(folder).catch(() => {});
+}
+
 /** The files of a study folder. */
 export function folderStore(folder: string): Store {
   const whole = (path: string) => insideFolder(folder, path);
@@ -65,12 +87,13 @@ export function folderStore(folder: string): Store {
     await removeUp(folder, partPath(path));
   };
 
-  /** Appends to the part; what has come is on disk when this ends or fails. */
+  /** Appends to the part; what has come is on disk when this ends or fails. `begun` is told when it is worth keeping. */
   const append = async (
     path: string,
     chunks: AsyncIterable<Uint8Array>,
     from: number,
     hash: Hash,
+    begun: () => Promise<void>,
   ): Promise<number> => {
     const part = partPath(path);
     if (from > 0) {
@@ -79,12 +102,17 @@ export function folderStore(folder: string): Store {
     }
     const file = await open(part, from > 0 ? 'a' : 'w');
     let bytes = from;
+    let told = from > 0;
     try {
       for await (const chunk of chunks) {
         hash.update(chunk);
         for (let done = 0; done < chunk.length; )
           done += (await file.write(chunk, done, chunk.length - done)).bytesWritten;
         bytes += chunk.length;
+        if (!told && bytes >= worthKeeping) {
+          told = true;
+          await begun();
+        }
       }
     } finally {
       await file.close();
@@ -125,29 +153,29 @@ export function folderStore(folder: string): Store {
     async receive(path, chunks, { from, note, verify }: ReceiveOptions) {
       const part = partPath(path);
       const hash = createHash('sha256');
-      let whole_ = false;
+      let ended = false;
+      // Only what has a note beside it is gone on with.
+      let noted = from > 0;
       try {
         await mkdir(dirname(part), { recursive: true });
-        if (from === 0) {
-          await rm(notePath(path), { force: true });
-          await rm(part, { force: true });
-        }
-        // The note goes first: bytes without one are never gone on with.
-        if (note !== null)
-          await writeChunks(notePath(path), [new TextEncoder().encode(JSON.stringify(note))]);
-        const bytes = await append(path, chunks, from, hash);
-        whole_ = true;
+        if (from === 0) await rm(notePath(path), { force: true });
+        const bytes = await append(path, chunks, from, hash, async () => {
+          if (note === null) return;
+          await writeFile(notePath(path), JSON.stringify(note));
+          noted = true;
+        });
+        ended = true;
         const found = { bytes, sha256: hash.digest('hex') };
         await verify?.(await fileSource(part, path), found);
         await mkdir(dirname(whole(path)), { recursive: true });
         // As received, never edited: read-only keeps it so by accident too.
         await chmod(part, 0o444);
         await rename(part, whole(path));
-        await removeUp(folder, notePath(path));
+        if (noted) await rm(notePath(path), { force: true });
         return found;
       } catch (error) {
         // A whole file that is refused is of no use; a part of one is, when it is known of what.
-        if (whole_ || note === null) await dropPart(path);
+        if (ended || !noted) await dropPart(path);
         throw unwritable(path, error);
       }
     },
@@ -169,6 +197,8 @@ export function folderStore(folder: string): Store {
         )
         .sort();
     },
+
+    tidy: () => removeBlank(whole(incoming)),
 
     async checksum(path) {
       return existsSync(whole(path))

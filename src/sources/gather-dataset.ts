@@ -103,7 +103,7 @@ export async function gatherDataset(
       advice: 'Read them there; then ask with “agreed: true”.',
       blame: 'usage',
     });
-  const { receipts, files } = await protocol.gather([order], context);
+  const { receipts, files } = await protocol.gather([order], context).finally(() => store.tidy?.());
   const sources = await Promise.all((files.get(name) ?? []).map((path) => store.open(path)));
   return { receipts, files: sources.filter((file) => file !== null) };
 }

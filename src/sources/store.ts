@@ -42,6 +42,8 @@ export interface Store {
   remove(path: string): Promise<void>;
   /** Files below a folder, sorted; none when there is no such folder. */
   list(folder: string): Promise<string[]>;
+  /** Clears away folders that hold nothing any more. */
+  tidy?(): Promise<void>;
   /** SHA-256 of a file that is there (hexadecimal), or null. */
   checksum(path: string): Promise<string | null>;
 }

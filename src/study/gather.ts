@@ -63,11 +63,14 @@ export async function beginGathering(
 export async function endGathering({ machine, ledger, study }: Gathering): Promise<void> {
   const kept = new Set([...ledger.datasets.values()].flatMap((entry) => entry.paths));
   const ofStudy = (receipt: Receipt) => receipt.datasets.some((name) => name in study.gather);
-  ledger.forget(
-    [...ledger.receipts.values()]
-      .filter((receipt) => !kept.has(receipt.path) && (receipt.role === 'data' || !ofStudy(receipt)))
-      .map((receipt) => receipt.path),
-  );
+  const stale: string[] = [];
+  for (const receipt of ledger.receipts.values()) {
+    if (kept.has(receipt.path)) continue;
+    // What explains data is no part of a dataset; it counts as long as it lies beside them.
+    const beside = receipt.role === 'structure' && ofStudy(receipt);
+    if (!beside || (await machine.store.open(receipt.path)) === null) stale.push(receipt.path);
+  }
+  ledger.forget(stale);
   await ledger.add(machine, { kind: 'gathering', state: 'done', at: machine.now() });
   await ledger.save(machine);
 }
@@ -196,6 +199,8 @@ export async function gather(
     const outcome = await alreadyDone(group, gathering);
     if (outcome !== null) done.set(group, outcome);
   }
+  for (const group of groups)
+    machine.reporter.progress(group.orders[0].name, { bytes: 0, features: 0, state: 'waiting' });
   // Sources of which nothing more is wanted are not asked anything.
   const open = groups.filter((group) => !done.has(group));
   const troubles = await settleTerms(open, gathering);
@@ -215,8 +220,6 @@ export async function gather(
     }
   };
   const failures: { names: string[]; error: unknown }[] = [];
-  for (const group of groups)
-    machine.reporter.progress(group.orders[0].name, { bytes: 0, features: 0, state: 'waiting' });
   await Promise.all(
     groups.map(async (group, k) => {
       const notes: string[] = [];

@@ -67,6 +67,7 @@ export async function runStudy(machine: Machine, options: RunOptions = {}): Prom
   try {
     return await new Run(study, machine, await Ledger.load(machine), options).run();
   } finally {
+    await machine.store.tidy?.();
     await release();
   }
 }

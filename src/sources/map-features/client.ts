@@ -15,6 +15,8 @@ import { type Transfer, transfer } from '../transfer/transfer.ts';
 const version = '0.6';
 /** Times that a box is cut in two when the server says that there is too much in it. */
 const mostCuts = 10;
+/** Boxes that are asked for at most: larger areas are what extracts are for. */
+const mostBoxes = 400;
 /** Most square degrees of a box, where the server does not say. */
 const usualArea = 0.25;
 
@@ -154,7 +156,17 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
         { advice: 'Give the area as a box, or ask for one “object:”.', blame: 'usage' },
       );
     got = [];
-    for (const box of boxesOf(order.box, told)) got.push(...(await fetchBox(order, box, told, context, 0)));
+    const boxes = boxesOf(order.box, told);
+    if (boxes.length > mostBoxes)
+      throw new IsomericError(
+        'order-too-large',
+        `${order.name}: the area would be asked for in ${grouped(boxes.length)} boxes.`,
+        {
+          advice: `At most ${mostBoxes} are asked for in one run: take an extract of the region (kind: regions).`,
+          blame: 'usage',
+        },
+      );
+    for (const box of boxes) got.push(...(await fetchBox(order, box, told, context, 0)));
     if (got.length > 1)
       context.note(
         `${order.name}: too large for one box, so it came in ${grouped(got.length)}; objects in several of them count once.`,

@@ -1,6 +1,8 @@
 import { counted, grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
+import type { ByteSource } from '../../formats/byte-source.ts';
+import { readPage } from '../features/page.ts';
 import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
 import { boxName, boxNamed, halves, piecesOf, squareKilometres } from '../pieces.ts';
 import type { Receipt } from '../receipt.ts';
@@ -15,6 +17,8 @@ import { inputsFor, openDesk, openProcess, type Process } from './process.ts';
 
 /** Times that a piece is cut in two when the provider says that it is too large. */
 const mostCuts = 8;
+/** Orders that are placed for one dataset at most: a provider would not thank for more. */
+const mostPieces = 256;
 
 const datasetOf = (order: Order) => order.wanted.collection ?? order.name;
 
@@ -55,6 +59,12 @@ class Pieces {
         : piecesOf(order.box, (box) => mostArea !== undefined && squareKilometres(box) > mostArea).map(
             boxName,
           );
+    if (boxes.length > mostPieces)
+      throw new IsomericError(
+        'order-too-large',
+        `${this.what}: the area would go in ${grouped(boxes.length)} orders of at most ${grouped(mostArea!)} km².`,
+        { advice: `At most ${mostPieces} are placed in one run: choose a smaller area.`, blame: 'usage' },
+      );
     this.list = boxes;
     for (const job of order.placed?.jobs ?? []) this.jobs.set(job.piece, job.url);
     // Pieces that the provider wanted smaller in the run before stay so.
@@ -164,6 +174,17 @@ function resultFor(order: Order, results: Record<string, unknown>, alone: boolea
   return alone && values.length === 1 ? values[0] : undefined;
 }
 
+const none = async (): Promise<Partial<Receipt>> => ({});
+
+/** Features of a whole collection; monthly limits are counted by them. */
+async function countFeatures(
+  file: ByteSource,
+  sent: { what: string; url: string },
+  context: TransferContext,
+): Promise<Partial<Receipt>> {
+  return { features: (await readPage(file, sent, context)).features };
+}
+
 async function fetchResult(
   order: Order,
   what: string,
@@ -183,8 +204,16 @@ async function fetchResult(
   if (result !== null && typeof result === 'object' && 'href' in result) {
     const { href, type } = result as { href: string; type?: string };
     const url = new URL(href, base).toString();
+    const ending = endingOf(type, url);
     return transfer(
-      { ...common, url, path: `${folder}/${file}.${endingOf(type, url)}`, accept: type, plain: true },
+      {
+        ...common,
+        url,
+        path: `${folder}/${file}.${ending}`,
+        accept: type,
+        plain: true,
+        check: (stored) => (ending === 'geojson' ? countFeatures(stored, { what, url }, context) : none()),
+      },
       context,
     );
   }

@@ -144,7 +144,8 @@ async function received(
     validator === null || encoding !== null || request.method === 'POST'
       ? null
       : { url: shown, validator, total: whole };
-  if (whole !== undefined && request.plain === true) context.meter.totalBytes = whole;
+  // Several files add up.
+  if (whole !== undefined && request.plain === true) context.meter.totalBytes = context.meter.bytes + whole;
   context.meter.bytes += from;
   const stated = request.sha256 ?? statedSha256(headers, from === 0 && encoding === null);
   let more: Partial<Receipt> = {};
