@@ -27,7 +27,7 @@ const flatVertices = (coordinates: unknown): number[] => (coordinates as unknown
 const servers: FastifyInstance[] = [];
 const folders: StudyFolder[] = [];
 afterEach(async () => {
-  await Promise.all(servers.splice(0).map((server) => server.close()));
+  await Promise.all(servers.splice(0).map((each) => each.close()));
   for (const folder of folders.splice(0)) folder.end();
 });
 

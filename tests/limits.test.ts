@@ -8,7 +8,7 @@ import { StudyFolder } from './study-folder.ts';
 const servers: FastifyInstance[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
-  await Promise.all(servers.splice(0).map((server) => server.close()));
+  await Promise.all(servers.splice(0).map((each) => each.close()));
   for (const study of studies.splice(0)) study.end();
 });
 

@@ -13,7 +13,7 @@ const data = join(demoFolder, 'data/order-desk');
 const servers: FastifyInstance[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
-  await Promise.all(servers.splice(0).map((server) => server.close()));
+  await Promise.all(servers.splice(0).map((each) => each.close()));
   for (const study of studies.splice(0)) study.end();
 });
 

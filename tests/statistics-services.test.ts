@@ -15,7 +15,7 @@ const folder = join(demoFolder, 'data/statistics-office');
 const servers: FastifyInstance[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
-  await Promise.all(servers.splice(0).map((server) => server.close()));
+  await Promise.all(servers.splice(0).map((each) => each.close()));
   for (const study of studies.splice(0)) study.end();
 });
 

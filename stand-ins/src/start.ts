@@ -103,7 +103,7 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
   return {
     ...started,
     async close() {
-      await Promise.all(Object.values(servers).map((server) => server.close()));
+      await Promise.all(Object.values(servers).map((each) => each.close()));
     },
   };
 }

@@ -1,8 +1,8 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { gatheredIn } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol, pathPart } from '../order.ts';
 import type { Receipt } from '../receipt.ts';
-import { removeOthers } from '../store.ts';
 import { ask, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -148,13 +148,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     context.meter.features = 0;
     got = await walkAll();
   }
-  const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folderOf(order), receipts, context.store);
-  return {
-    receipts,
-    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
-    unchanged: got.filter((each) => each.unchanged).length,
-  };
+  return gatheredIn(folderOf(order), order, got, context);
 }
 
 /** One small page, for what it says of the whole. */

@@ -1,10 +1,10 @@
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
+import { type KeptFile, keepBytes } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, pathPart, withSlash } from '../order.ts';
-import type { Receipt } from '../receipt.ts';
 import { announcedLength } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { transfer } from '../transfer/transfer.ts';
+import { type Transfer, transfer } from '../transfer/transfer.ts';
 
 function fileOf(order: Order): string {
   const { file } = order.wanted;
@@ -32,56 +32,34 @@ export function filePath(order: Order, file: string): string {
 
 const isAddress = (text: string) => /^https?:\/\//i.test(text);
 
-/** Copies a file of this machine into the study, unless the copy at hand is of the same bytes. */
-async function copied(
+/** Copies a file of this machine into the study. */
+function copied(
   order: Order,
   source: ByteSource,
   what: string,
   path: string,
   datasets: string[],
   context: TransferContext,
-): Promise<{ receipt: Receipt; unchanged: boolean }> {
-  const earlier = context.earlier.get(path);
-  context.meter.totalBytes = source.size;
-  const { bytes, sha256 } = await context.store.receive(
-    path,
-    (async function* () {
-      for await (const chunk of source.stream()) {
-        context.meter.bytes += chunk.length;
-        context.progress();
-        yield chunk;
-      }
-    })(),
-    {
-      from: 0,
-      note: null,
-      async verify(_, found) {
-        const wanted = order.wanted.sha256;
-        if (wanted !== undefined && wanted !== found.sha256)
-          throw new IsomericError(
-            'source-damaged',
-            `${what}: its SHA-256 ought to be ${wanted.slice(0, 12)}… and is ${found.sha256.slice(0, 12)}….`,
-            { place: { file: source.name }, advice: 'It is another file than the study means.' },
-          );
-      },
-    },
-  );
-  const unchanged = earlier?.sha256 === sha256;
-  const receipt: Receipt = {
-    kind: 'file',
-    what,
-    datasets,
-    role: 'data',
-    path,
-    url: `file: ${source.name}`,
-    at: unchanged ? earlier.at : context.now(),
-    bytes,
-    sha256,
-    licence: order.licence,
-    citation: order.citation,
-  };
-  await context.keep(receipt);
-  return { receipt, unchanged };
+): Promise<Transfer> {
+  const { licence, citation, wanted } = order;
+  const { meter } = context;
+  meter.totalBytes = source.size;
+  const watched = (async function* () {
+    for await (const chunk of source.stream()) {
+      meter.bytes += chunk.length;
+      context.progress();
+      yield chunk;
+    }
+  })();
+  const file: KeptFile = { what, datasets, path, licence, citation, from: `file: ${source.name}` };
+  return keepBytes(file, watched, context, ({ sha256 }) => {
+    if (wanted.sha256 !== undefined && wanted.sha256 !== sha256)
+      throw new IsomericError(
+        'source-damaged',
+        `${what}: its SHA-256 ought to be ${wanted.sha256.slice(0, 12)}… and is ${sha256.slice(0, 12)}….`,
+        { place: { file: source.name }, advice: 'It is another file than the study means.' },
+      );
+  });
 }
 
 /** Plain files, over HTTP or in a folder of this machine: the address of the source, then the name of the file. */
@@ -95,7 +73,7 @@ export const filesProtocol: Protocol = {
     const what = `${order.source}/${nameOf(file)}`;
     const path = filePath(order, file);
     const datasets = orders.map((each) => each.name);
-    let got: { receipt: Receipt; unchanged: boolean };
+    let got: Transfer;
     if (isAddress(order.address)) {
       const url = new URL(file, withSlash(order.address)).toString();
       got = await transfer(

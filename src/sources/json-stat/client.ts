@@ -3,8 +3,8 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { codesChosen, type Dimension, periodOf } from '../choices.ts';
+import { gatheredIn } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
-import { removeOthers } from '../store.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -163,12 +163,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     },
     context,
   );
-  await removeOthers(folderOf(order), [got.receipt], context.store);
-  return {
-    receipts: [got.receipt],
-    files: new Map([[order.name, [got.receipt.path]]]),
-    unchanged: got.unchanged ? 1 : 0,
-  };
+  return gatheredIn(folderOf(order), order, [got], context);
 }
 
 /** Tables in JSON-stat 2.0, listed in a collection; choices go along as parameters named for the dimensions. */

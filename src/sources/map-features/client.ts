@@ -3,9 +3,9 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
 import { ordinate } from '../features/query.ts';
+import { gatheredIn } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { boxName, halves, piecesOf } from '../pieces.ts';
-import { removeOthers } from '../store.ts';
 import { ask, once, xmlOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -172,13 +172,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
         `${order.name}: too large for one box, so it came in ${grouped(got.length)}; objects in several of them count once.`,
       );
   }
-  const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folderOf(order), receipts, context.store);
-  return {
-    receipts,
-    files: new Map([[order.name, receipts.map(({ path }) => path)]]),
-    unchanged: got.filter((each) => each.unchanged).length,
-  };
+  return gatheredIn(folderOf(order), order, got, context);
 }
 
 function boxesOf(box: Box, { mostArea }: Capabilities): Box[] {

@@ -1,8 +1,9 @@
 import { counted, grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
+import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
 import { readPage } from '../features/page.ts';
+import { type KeptFile, keepBytes } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
 import { boxName, boxNamed, halves, piecesOf, squareKilometres } from '../pieces.ts';
 import type { Receipt } from '../receipt.ts';
@@ -224,25 +225,8 @@ async function fetchResult(
       : result;
   const path = `${folder}/${file}.${typeof value === 'string' ? 'txt' : 'geojson'}`;
   const bytes = new TextEncoder().encode(typeof value === 'string' ? value : JSON.stringify(value));
-  const earlier = context.earlier.get(path);
-  const found = await context.store.receive(
-    path,
-    (async function* () {
-      yield bytes;
-    })(),
-    { from: 0, note: null },
-  );
-  const receipt: Receipt = {
-    kind: 'file',
-    role: 'data',
-    ...common,
-    path,
-    url: context.credentials.shown(base),
-    at: earlier?.sha256 === found.sha256 ? earlier.at : context.now(),
-    ...found,
-  };
-  await context.keep(receipt);
-  return { receipt, unchanged: earlier?.sha256 === found.sha256, headers: null };
+  const kept: KeptFile = { ...common, path, from: context.credentials.shown(base) };
+  return keepBytes(kept, sourceFromBytes(bytes).stream(), context);
 }
 
 async function gather(orders: readonly Order[], context: TransferContext): Promise<Gathered> {

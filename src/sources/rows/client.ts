@@ -1,7 +1,7 @@
 import { counted } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { gatheredIn } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
-import { removeOthers } from '../store.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -100,13 +100,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       ),
     );
   }
-  const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folderOf(order), receipts, context.store);
-  return {
-    receipts,
-    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
-    unchanged: got.filter((each) => each.unchanged).length,
-  };
+  return gatheredIn(folderOf(order), order, got, context);
 }
 
 /** Rows in JSON from a service with a key and a limit of columns: asked for in pieces, put together by their keys. */

@@ -1,10 +1,10 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
+import { sourceFromBytes } from '../../formats/byte-source.ts';
 import { codesChosen, periodOf } from '../choices.ts';
+import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
-import type { Receipt } from '../receipt.ts';
-import { removeOthers } from '../store.ts';
 import { type Answer, ask, once } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -247,45 +247,25 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     `${order.name}: “${flow.name}”${chosen.length > 0 ? `, where ${chosen.join(', ')}` : ''} (SDMX ${service.version}).`,
   );
   const beside = await keepStructure(order, described, context);
-  const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folderOf(order), [...receipts, beside.receipt], context.store);
-  return {
-    receipts: [...receipts, beside.receipt],
-    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
-    unchanged: got.filter((each) => each.unchanged).length + (beside.unchanged ? 1 : 0),
-  };
+  return gatheredIn(folderOf(order), order, got, context, [beside]);
 }
 
 /** The structure stands beside the figures: it says what the codes mean. */
-async function keepStructure(
+function keepStructure(
   order: Order,
   { service, flow }: Described,
   context: TransferContext,
-): Promise<{ receipt: Receipt; unchanged: boolean }> {
-  const { bytes: content } = service.answer;
-  const json = content.find((byte) => byte > 0x20 && byte < 0x80) === 0x7b;
-  const path = `${folderOf(order)}/structure.${json ? 'json' : 'xml'}`;
-  const earlier = context.earlier.get(path);
-  const { bytes, sha256 } = await context.store.receive(
-    path,
-    (async function* () {
-      yield content;
-    })(),
-    { from: 0, note: null },
-  );
-  const receipt: Receipt = {
-    kind: 'file',
+): Promise<Transfer> {
+  const { bytes } = service.answer;
+  const json = bytes.find((byte) => byte > 0x20 && byte < 0x80) === 0x7b;
+  const file: KeptFile = {
     what: `${order.source}/${flow.id}, structure`,
     datasets: [order.name],
     role: 'structure',
-    path,
-    url: context.credentials.shown(service.url),
-    at: earlier?.sha256 === sha256 ? earlier.at : context.now(),
-    bytes,
-    sha256,
+    path: `${folderOf(order)}/structure.${json ? 'json' : 'xml'}`,
+    from: context.credentials.shown(service.url),
   };
-  await context.keep(receipt);
-  return { receipt, unchanged: earlier?.sha256 === sha256 };
+  return keepBytes(file, sourceFromBytes(bytes).stream(), context);
 }
 
 /** Statistics by SDMX REST: of SDMX 3.0 where the service knows it, else of SDMX 2.1. */

@@ -8,10 +8,10 @@ import { readSrsName } from '../../formats/gml/srs.ts';
 import { localName } from '../../formats/xml/read-xml.ts';
 import { xmlText } from '../../formats/xml/write-xml.ts';
 import { boxText } from '../features/query.ts';
+import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';
 import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
 import { fieldsOf, sendablePart } from '../pushdown.ts';
 import type { Receipt } from '../receipt.ts';
-import { removeOthers } from '../store.ts';
 import { ask } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -247,42 +247,24 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       sent = more ? askFor(query, order, start, false) : undefined;
     }
   }
-  const receipts = got.map(({ receipt }) => receipt);
-  await removeOthers(folder, [...receipts, beside.receipt], context.store);
-  return {
-    receipts: [...receipts, beside.receipt],
-    files: new Map([[order.name, receipts.map((receipt) => receipt.path)]]),
-    unchanged: got.filter((each) => each.unchanged).length + (beside.unchanged ? 1 : 0),
-  };
+  return gatheredIn(folder, order, got, context, [beside]);
 }
 
 /** The schema of the feature type stands beside the pages: codes stay text, and fields have their types. */
-async function keepSchema(
+function keepSchema(
   order: Order,
   properties: FeatureProperties,
   folder: string,
   context: TransferContext,
-): Promise<{ receipt: Receipt; unchanged: boolean }> {
-  const path = `${folder}/schema.xsd`;
-  const earlier = context.earlier.get(path);
-  const { bytes, sha256 } = await context.store.receive(path, sourceFromBytes(properties.schema).stream(), {
-    from: 0,
-    note: null,
-  });
-  const same = earlier?.sha256 === sha256;
-  const receipt: Receipt = {
-    kind: 'file',
+): Promise<Transfer> {
+  const file: KeptFile = {
     what: `${order.source}/${order.wanted.collection ?? order.name}, schema`,
     datasets: [order.name],
     role: 'structure',
-    path,
-    url: context.credentials.shown(properties.url),
-    at: same ? earlier.at : context.now(),
-    bytes,
-    sha256,
+    path: `${folder}/schema.xsd`,
+    from: context.credentials.shown(properties.url),
   };
-  await context.keep(receipt);
-  return { receipt, unchanged: earlier?.sha256 === sha256 };
+  return keepBytes(file, sourceFromBytes(properties.schema).stream(), context);
 }
 
 async function hits(query: Query, order: Order, context: TransferContext): Promise<number | undefined> {
