@@ -247,7 +247,16 @@ if (only === undefined || !only.startsWith('command')) {
   await page.screenshot({ path: join(target, 'report-done.png') });
   await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
   await page.getByTestId('state').getByText('14 layers').waitFor();
-  for (const layer of ['buildings', 'footbridges']) await page.getByLabel(`Show ${layer}`).uncheck();
+  for (const layer of [
+    'buildings',
+    'footbridges',
+    'cars_districts',
+    'cars_wards',
+    'omber',
+    'embankments',
+    'pumps',
+  ])
+    await page.getByLabel(`Show ${layer}`).uncheck();
   await page.getByLabel('Condition').fill('no_car_share > 32');
   await page.getByLabel('Condition').press('Enter');
   await page.getByTestId('map').click({ position: { x: 108, y: 398 } });
