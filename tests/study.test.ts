@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { IsomericError } from '../src/core/index.ts';
@@ -187,6 +187,17 @@ describe('the demo study', () => {
     expect(study.said.find((line) => line.startsWith('Gather: housing'))).toMatch(/received\.$/);
     expect(sqlite(package_, "select households from wards where code='020401'")).toBe('200');
   }, 60_000);
+
+  it('clears away what a run left that was killed while it wrote and read', async () => {
+    const prepared = join(study.folder, 'prepared');
+    mkdirSync(join(prepared, 'layers.gpkg.lock'));
+    writeFileSync(join(prepared, 'layers.gpkg.part-999999999'), 'half');
+    mkdirSync(join(study.folder, 'mine.gpkg.lock'));
+    writeFileSync(join(study.folder, 'mine.gpkg.lock/kept.txt'), 'not ours');
+    await study.run({ only: 'check' });
+    expect(readdirSync(prepared).filter((name) => /lock|part/.test(name))).toEqual([]);
+    expect(existsSync(join(study.folder, 'mine.gpkg.lock/kept.txt'))).toBe(true);
+  });
 
   it('runs one stage alone on what the ones before left', async () => {
     study.moods.boundaryOffice = 'busy';

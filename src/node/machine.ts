@@ -1,5 +1,5 @@
 import { rmSync } from 'node:fs';
-import { appendFile, mkdir, open, readdir, readFile, rm } from 'node:fs/promises';
+import { appendFile, mkdir, open, readdir, readFile, rm, rmdir } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
@@ -25,13 +25,20 @@ function isAlive(pid: number): boolean {
   }
 }
 
-/** Removes what programs that are no more were writing when they were killed: `x.gpkg.part-4711` and what goes with it. */
+/**
+ * Removes what programs that are no more left when they were killed: what they were writing (`x.gpkg.part-4711` and what
+ * goes with it), and the folder by which SQLite's engine locks a file (`x.gpkg.lock`). The study folder is this run's alone,
+ * so nobody holds such a lock.
+ */
 async function sweep(folder: string): Promise<void> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true });
   for (const entry of entries) {
+    const path = join(entry.parentPath, entry.name);
     const pid = /\.part-(\d+)/.exec(entry.name)?.[1];
-    if (pid !== undefined && !isAlive(Number(pid)))
-      await rm(join(entry.parentPath, entry.name), { force: true, recursive: true });
+    if (pid !== undefined && !isAlive(Number(pid))) await rm(path, { force: true, recursive: true });
+    else if (entry.isDirectory() && entry.name.endsWith('.gpkg.lock'))
+      // Refused where it is no lock but a folder with something in it.
+      await rmdir(path).catch(() => {});
   }
 }
 

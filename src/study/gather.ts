@@ -86,7 +86,7 @@ interface Outcome {
 /** What was received whole in a run that was broken off, or is kept by all later runs, if it is still there to the byte. */
 async function alreadyDone(
   group: OrderGroup,
-  { ledger, machine, options }: Gathering,
+  { study, ledger, machine, options }: Gathering,
 ): Promise<Outcome | null> {
   const names = group.orders.map((order) => order.name);
   if (names.some((name) => options.again?.includes(name))) return null;
@@ -99,7 +99,7 @@ async function alreadyDone(
     if (
       entry?.state !== 'done' ||
       entry.source !== order.source ||
-      !sameRequest(entry.request, requestOf(order))
+      !sameRequest(entry.request, requestOf(order, study))
     )
       return null;
     for (const path of entry.paths) {
@@ -117,8 +117,9 @@ async function alreadyDone(
 }
 
 async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: string[]): Promise<Outcome> {
-  const { ledger, machine } = gathering;
+  const { study, ledger, machine } = gathering;
   const names = group.orders.map((order) => order.name);
+  const requestFor = (name: string) => requestOf(group.orders.find((order) => order.name === name)!, study);
   const began = Date.parse(machine.now());
   const entry = (name: string, state: 'begun' | 'done', paths: string[], seconds?: number) => ({
     kind: 'dataset' as const,
@@ -126,21 +127,22 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
     source: group.source,
     state,
     at: machine.now(),
-    request: requestOf(group.orders.find((order) => order.name === name)!),
+    request: requestFor(name),
     paths,
     seconds,
   });
   const goesOn = (name: string) => {
     const before = ledger.datasets.get(name);
-    const request = requestOf(group.orders.find((order) => order.name === name)!);
     return (
-      before?.state === 'begun' && before.source === group.source && sameRequest(before.request, request)
+      before?.state === 'begun' &&
+      before.source === group.source &&
+      sameRequest(before.request, requestFor(name))
     );
   };
   if (!names.every(goesOn)) await ledger.add(machine, ...names.map((name) => entry(name, 'begun', [])));
   const context = contextFor(gathering, group.source, names, notes);
   try {
-    const { orders } = withPlacing(group, ledger, machine);
+    const { orders } = withPlacing(group, study, ledger, machine);
     const result = await group.protocol.gather(orders, context);
     const seconds = Math.max(0, Date.parse(machine.now()) - began) / 1000;
     await ledger.add(

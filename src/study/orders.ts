@@ -1,6 +1,7 @@
 import type { Crs } from '../core/crs/crs.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
 import type { Order, Protocol } from '../sources/order.ts';
+import { withoutSecrets } from '../sources/receipt.ts';
 import { protocolOf } from '../sources/register.ts';
 import type { Ledger } from './ledger.ts';
 import type { Machine } from './machine.ts';
@@ -92,21 +93,17 @@ export function groupOrders(
   return [...groups.values()];
 }
 
-/** What was asked for, as the ledger keeps it: when it changes, what came before is not gone on with. */
-export function requestOf(order: Order): Record<string, unknown> {
+/**
+ * What was asked for, as the ledger keeps it: when it changes, what came before is not gone on with. The address is that
+ * of the study, wherever a run may ask in its place.
+ */
+export function requestOf(order: Order, study: Study): Record<string, unknown> {
   const { vintage, box, wanted, traits } = order;
-  const request = { kind: 'order', address: withoutPort(order.address), vintage, box, ...wanted, ...traits };
-  return JSON.parse(JSON.stringify(request)) as Record<string, unknown>;
-}
-
-/** Stand-ins take whichever port is free: the same service on another port of this machine is the same service. */
-function withoutPort(address: string): string {
-  if (!URL.canParse(address)) return address;
-  const url = new URL(address);
-  if (url.hostname === '127.0.0.1' || url.hostname === 'localhost') url.port = '';
-  url.username = '';
-  url.password = '';
-  return url.toString();
+  const address = withoutSecrets(study.sources[order.source].at);
+  return JSON.parse(JSON.stringify({ address, vintage, box, ...wanted, ...traits })) as Record<
+    string,
+    unknown
+  >;
 }
 
 export function sameRequest(a: Record<string, unknown>, b: Record<string, unknown>): boolean {
@@ -114,8 +111,8 @@ export function sameRequest(a: Record<string, unknown>, b: Record<string, unknow
 }
 
 /** Sets an order up so that what it places at the provider is remembered, and what was placed before is known. */
-export function withPlacing(group: OrderGroup, ledger: Ledger, machine: Machine): OrderGroup {
-  const request = JSON.stringify(group.orders.map(requestOf));
+export function withPlacing(group: OrderGroup, study: Study, ledger: Ledger, machine: Machine): OrderGroup {
+  const request = JSON.stringify(group.orders.map((order) => requestOf(order, study)));
   const key = `${group.key} ${request}`;
   const placed = ledger.orders.get(key);
   const orders = group.orders.map((order) => ({

@@ -1,6 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { gatheredIn } from '../gathered.ts';
+import { termsIn } from '../ogc-api.ts';
 import { folderOf, type Gathered, type Order, type Protocol, pathPart } from '../order.ts';
 import type { Receipt } from '../receipt.ts';
 import { ask, jsonOf } from '../transfer/ask.ts';
@@ -170,11 +171,7 @@ export const featuresProtocol: Protocol = {
   kind: 'features',
   together: (order) => order.name,
   gather: ([order], context) => gather(order, context),
-  async terms(order, context) {
-    const { links, address } = await openService(order, context);
-    const terms = linkTo(links, 'terms-of-service');
-    return terms === undefined ? null : { url: new URL(terms.href, address).toString(), title: terms.title };
-  },
+  terms: async (order, context) => termsIn(await openService(order, context)),
   async estimate([order], context) {
     const service = await openService(order, context);
     const found = await openCollection(order, service, context);

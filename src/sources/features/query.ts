@@ -3,20 +3,19 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
 import { readSrsName } from '../../formats/gml/srs.ts';
+import type { Landing } from '../ogc-api.ts';
 import type { Order } from '../order.ts';
 import { cql2Text, fieldsOf, sendablePart } from '../pushdown.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { askQueryables, type Collection, type FeatureService } from './service.ts';
+import { askQueryables, type Collection } from './service.ts';
 
-const has = (service: FeatureService, pattern: RegExp) =>
-  service.conformsTo.some((each) => pattern.test(each));
+const has = (service: Landing, pattern: RegExp) => service.conformsTo.some((each) => pattern.test(each));
 
-export const givesGeoJson = (service: FeatureService) =>
-  has(service, /ogcapi-features-1\/[\d.]+\/conf\/geojson$/);
-export const givesGml = (service: FeatureService) =>
+export const givesGeoJson = (service: Landing) => has(service, /ogcapi-features-1\/[\d.]+\/conf\/geojson$/);
+export const givesGml = (service: Landing) =>
   has(service, /ogcapi-features-1\/[\d.]+\/conf\/gmlsf[02]$/) || has(service, /\/conf\/gml\d*$/);
-const knowsCrs = (service: FeatureService) => has(service, /ogcapi-features-2\/[\d.]+\/conf\/crs$/);
-const filters = (service: FeatureService) =>
+const knowsCrs = (service: Landing) => has(service, /ogcapi-features-2\/[\d.]+\/conf\/crs$/);
+const filters = (service: Landing) =>
   has(service, /ogcapi-features-3\/[\d.]+\/conf\/filter$/) &&
   has(service, /ogcapi-features-3\/[\d.]+\/conf\/features-filter$/) &&
   has(service, /cql2\/[\d.]+\/conf\/cql2-text$/);
@@ -35,7 +34,7 @@ export function boxText(box: Box, exchanged: boolean): string {
 }
 
 /** The address of the collection's own CRS list that stands for a code. */
-function crsAddress(order: Order, service: FeatureService, collection: Collection): string {
+function crsAddress(order: Order, service: Landing, collection: Collection): string {
   const wanted = order.wanted.inCrs!;
   const { code } = crsFromText(wanted);
   const known = knowsCrs(service) ? collection.crs : [];
@@ -72,7 +71,7 @@ export interface ItemsQuery {
 /** The address of the first page: box, CRS, the condition as far as the service can, the size of a page. */
 export async function itemsQuery(
   order: Order,
-  service: FeatureService,
+  service: Landing,
   { collection, items, own }: { collection: Collection; items: string; own: string },
   context: TransferContext,
 ): Promise<ItemsQuery> {

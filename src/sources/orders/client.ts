@@ -4,6 +4,7 @@ import type { Box } from '../../core/geometry/geometry-array.ts';
 import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
 import { readPage } from '../features/page.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
+import { termsIn } from '../ogc-api.ts';
 import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
 import { boxName, boxNamed, halves, piecesOf, squareKilometres } from '../pieces.ts';
 import type { Receipt } from '../receipt.ts';
@@ -11,7 +12,6 @@ import { removeOthers } from '../store.ts';
 import { once } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
-import { linkTo } from '../transfer/links.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
 import { askResults, ExpiredError, followOrder, placeOrder, TooLargeError } from './job.ts';
 import { inputsFor, openDesk, openProcess, type Process } from './process.ts';
@@ -313,11 +313,7 @@ export const ordersProtocol: Protocol = {
   together: ({ wanted, vintage }) =>
     JSON.stringify([wanted.process ?? '', wanted.inputs ?? {}, vintage ?? '']),
   gather,
-  async terms(order, context) {
-    const { address, links } = await openDesk(order, context);
-    const terms = linkTo(links, 'terms-of-service');
-    return terms === undefined ? null : { url: new URL(terms.href, address).toString(), title: terms.title };
-  },
+  terms: async (order, context) => termsIn(await openDesk(order, context)),
   async estimate(orders, context) {
     const process = await once(
       `process ${orders[0].address} ${orders[0].wanted.process ?? ''}`,

@@ -2,14 +2,11 @@ import { z } from 'zod';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
-import { type Order, withSlash } from '../order.ts';
-import { askJson } from '../transfer/ask.ts';
+import { askShaped, type Landing, ogcProcesses, openLanding } from '../ogc-api.ts';
+import type { Order } from '../order.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { failure } from '../transfer/failures.ts';
 import { link, linkTo } from '../transfer/links.ts';
 
-const landing = z.object({ links: z.array(link).default([]) });
-const conformance = z.object({ conformsTo: z.array(z.string()) });
 const schema = z.looseObject({
   type: z.string().optional(),
   format: z.string().optional(),
@@ -38,40 +35,16 @@ export interface Process {
   inputs: z.output<typeof process>['inputs'];
 }
 
-function parsed<T>(of: z.ZodType<T>, value: unknown, what: string, url: string, context: TransferContext): T {
-  const result = of.safeParse(value);
-  if (result.success) return result.data;
-  throw failure(
-    'source-garbled',
-    { what, url },
-    context,
-    `the answer is not what OGC API – Processes prescribes (${z.prettifyError(result.error).split('\n')[0]}).`,
-    'Is the address that of the landing page?',
-  );
-}
-
-/** Landing page, for its links: terms of use among them. */
-export async function openDesk(order: Order, context: TransferContext) {
-  const address = withSlash(order.address);
-  const { source } = order;
-  const home = parsed(landing, await askJson(source, address, context), source, address, context);
-  const told = new URL(linkTo(home.links, 'conformance')?.href ?? 'conformance', address).toString();
-  const { conformsTo } = parsed(conformance, await askJson(source, told, context), source, told, context);
-  if (!conformsTo.some((each) => /ogcapi-processes-1\/[\d.]+\/conf\/core$/.test(each)))
-    throw new IsomericError(
-      'source-unsupported',
-      `${source}: the service does not conform to OGC API – Processes, part 1.`,
-      { place: { file: context.credentials.shown(address) } },
-    );
-  return { address, links: home.links };
-}
+/** Landing page and conformance of a service that takes orders. */
+export const openDesk = (order: Order, context: TransferContext): Promise<Landing> =>
+  openLanding(order, ogcProcesses, context);
 
 /** The process that an order means: the one that is named, or the only one there is. */
 export async function openProcess(order: Order, context: TransferContext): Promise<Process> {
-  const { address, links } = await openDesk(order, context);
+  const desk = await openDesk(order, context);
   const { source } = order;
-  const list = new URL(linkTo(links, 'processes')?.href ?? 'processes', address).toString();
-  const known = parsed(processes, await askJson(source, list, context), source, list, context);
+  const list = desk.follow('processes', 'processes');
+  const known = await askShaped(processes, ogcProcesses, source, list, context);
   const ids = known.processes.map((each) => each.id);
   const wanted = order.wanted.process ?? (ids.length === 1 ? ids[0] : undefined);
   if (wanted === undefined || !ids.includes(wanted))
@@ -87,7 +60,7 @@ export async function openProcess(order: Order, context: TransferContext): Promi
       },
     );
   const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${encodeURIComponent(wanted)}`;
-  const told = parsed(process, await askJson(source, own, context), source, own, context);
+  const told = await askShaped(process, ogcProcesses, source, own, context);
   return {
     id: told.id,
     title: told.title ?? told.id,
