@@ -181,7 +181,7 @@ describe('maps', () => {
 
   it('cite the sources of a layer and of the tables joined to it, once each', () => {
     const study = loadStudy(
-      'study: x\narea: { layer: a }\ncrs: EPSG:4326\nsources: { o: { kind: features, at: "http://x.test/" }, s: { kind: files, at: "http://x.test/" } }\ngather:\n  a: { from: o }\n  b: { from: o }\n  t: { from: s, file: t.csv }\nprepare:\n  a:\n    - join: t\n      on: k = k\n',
+      'study: x\narea: { layer: a }\ncrs: EPSG:4326\nsources: { o: { kind: features, at: "http://x.test/" }, s: { kind: files, at: "http://x.test/" } }\ngather:\n  a: { from: o }\n  b: { from: o }\n  t: { from: s, file: t.csv }\n  again: { same as: b }\nprepare:\n  a:\n    - join: t\n      on: k = k\n',
     );
     const ledger = new Ledger();
     const receipt = (what: string, path: string, citation: string) =>
@@ -201,7 +201,14 @@ describe('maps', () => {
     receipt('o/a', 'gathered/o/a/page-0002.geojson', 'A.');
     receipt('o/b', 'gathered/o/b/page-0001.geojson', 'B.');
     receipt('s/t.csv', 'gathered/s/t.csv', 'T.');
+    const dataset = (name: string, source: string, paths: string[]) =>
+      ledger.datasets.set(name, { kind: 'dataset', name, source, state: 'done', at: '', request: {}, paths });
+    dataset('a', 'o', ['gathered/o/a/page-0001.geojson', 'gathered/o/a/page-0002.geojson']);
+    dataset('b', 'o', ['gathered/o/b/page-0001.geojson']);
+    dataset('t', 's', ['gathered/s/t.csv']);
     expect(citations(study, ledger, new Set(['a']))).toEqual(['A.', 'T.']);
+    // Another reading of the same files is cited like them, wherever they lie.
+    expect(citations(study, ledger, new Set(['again']))).toEqual(['B.']);
   });
 });
 

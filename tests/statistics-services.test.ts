@@ -240,13 +240,17 @@ describe('rows with a key and a limit of columns', () => {
     const { address, asked } = await office();
     const own = study(
       source(address),
-      '  cars: { from: office, table: CARS, columns: [CAR_001, CAR_002, CAR_003, CAR_004, CAR_005], choose: { level: ward } }\n',
+      '  cars: { from: office, table: CARS, columns: [CAR_001, CAR_002, CAR_003, CAR_004, CAR_005], choose: { level: ward } }\n  few: { same as: cars, where: CAR_001 < 300 }\n',
     );
     await own.gather();
     const rows = await own.rows('cars');
     expect(asked.filter((url) => url.startsWith('/rows/CARS'))).toHaveLength(3);
     expect(Object.keys(rows[0])).toEqual(['AREA', 'CAR_001', 'CAR_002', 'CAR_003', 'CAR_004', 'CAR_005']);
     expect(rows).toHaveLength(295);
+    // Read again under another name, they are put together in the same way.
+    const few = rows.filter((row) => Number(row.CAR_001) < 300);
+    expect(few.length).toBeGreaterThan(2);
+    expect(await own.rows('few')).toEqual(few);
     for (const row of rows)
       expect(Number(row.CAR_002) + Number(row.CAR_003) + Number(row.CAR_004)).toBe(Number(row.CAR_001));
     const text = JSON.stringify([...(await own.ledger()).receipts.values()]) + own.said.join('\n');

@@ -188,6 +188,13 @@ describe('the demo study', () => {
     expect(sqlite(package_, "select households from wards where code='020401'")).toBe('200');
   }, 60_000);
 
+  it('cites on a map what came by region as well', () => {
+    const svg = readFileSync(join(study.folder, 'delivered/maps/at-risk.svg'), 'utf8');
+    expect(svg.replace(/<[^>]*>/g, ' ').replace(/\s+/g, ' ')).toContain(
+      'Ombrey and the Flats, state of 2024-06-30.',
+    );
+  });
+
   it('clears away what a run left that was killed while it wrote and read', async () => {
     const prepared = join(study.folder, 'prepared');
     mkdirSync(join(prepared, 'layers.gpkg.lock'));

@@ -174,20 +174,14 @@ export function citations(study: Study, ledger: Ledger, names: ReadonlySet<strin
       if (step.join !== undefined) all.add(step.join);
       if (step.tally !== undefined) all.add(step.tally);
     }
+  // A second reading of files, or a level of several, is cited like the dataset whose files they are.
+  const files = new Set(
+    [...all].flatMap((name) => ledger.datasets.get(study.gather[name]?.['same as'] ?? name)?.paths ?? []),
+  );
   const told: string[] = [];
   for (const receipt of ledger.received()) {
-    const uses = [...all].some((name) => {
-      const dataset = study.gather[name];
-      return (
-        dataset?.from !== undefined &&
-        receipt.what.startsWith(`${dataset.from}/`) &&
-        (dataset.file === undefined
-          ? receipt.path.startsWith(`gathered/${dataset.from}/${name}`)
-          : receipt.what.endsWith(`/${dataset.file}`))
-      );
-    });
     const citation = receipt.citation ?? receipt.what;
-    if (uses && !told.includes(citation)) told.push(citation);
+    if (files.has(receipt.path) && !told.includes(citation)) told.push(citation);
   }
   return told;
 }

@@ -101,6 +101,13 @@ async function openAnew(
   return withFilters(table, dataset, name, machine);
 }
 
+/** The source that the files of a dataset came from, also of one that reads those of another. */
+function sourceOf(name: string, study: Study): Study['sources'][string] | undefined {
+  const { from, 'same as': same } = study.gather[name];
+  const source = from ?? (same === undefined ? undefined : study.gather[same].from);
+  return source === undefined ? undefined : study.sources[source];
+}
+
 /** The layers or tables that the files of a dataset hold, one a file. */
 async function partsOf(
   name: string,
@@ -117,8 +124,7 @@ async function partsOf(
   // A structure beside the figures says what their codes mean: then the whole folder is opened.
   const [first] = paths;
   const folder = first.slice(0, Math.max(0, first.lastIndexOf('/')));
-  const kind = dataset.from === undefined ? null : study.sources[dataset.from].kind;
-  if (kind === 'sdmx') {
+  if (sourceOf(name, study)?.kind === 'sdmx') {
     const opened = (await machine.open(folder, reading)).filter((each) => each.describes !== true);
     return opened.map(({ table }) => table);
   }
@@ -165,8 +171,7 @@ function withAxes(table: Layer | Table, told: string | undefined): Layer | Table
 /** One table of the parts: one after the other, each feature once; or side by side, where columns came in pieces. */
 function together(name: string, study: Study, parts: readonly (Layer | Table)[]): Layer | Table {
   if (parts.length === 1) return { ...parts[0], name };
-  const { from } = study.gather[name];
-  const source = from === undefined ? undefined : study.sources[from];
+  const source = sourceOf(name, study);
   if (source?.kind === 'rows') return sideBySide(name, parts, source['key columns'] ?? []);
   return onceById({ ...concatenate(name, parts), name });
 }
