@@ -25,6 +25,7 @@ function context(folder: string, address: string): TransferContext {
     sleep,
     earlier: new Map(),
     continuing: new Set(),
+    claims: new Map(),
     keep: async () => {},
     credentials: new Credentials(address),
     hosts: new HostGate(sleep),
@@ -96,7 +97,7 @@ export async function downloadLine(): Promise<string> {
         `import { folderStore, nodeFetch } from '${library('node/index.js')}';
 import { Credentials, HostGate, transfer } from '${library('sources/index.js')}';
 import { readFileSync } from 'node:fs';
-const context = { store: folderStore('${folder}'), fetch: nodeFetch, now: () => new Date().toISOString(), sleep: async () => {}, earlier: new Map(), continuing: new Set(), keep: async () => {}, credentials: new Credentials('${address}'), hosts: new HostGate(async () => {}), meter: { bytes: 0, features: 0 }, progress() {}, note() {}, aside() {}, documents: new Map(), patience: 30000, tries: 1, longestWait: 0, longestOrder: 0 };
+const context = { store: folderStore('${folder}'), fetch: nodeFetch, now: () => new Date().toISOString(), sleep: async () => {}, earlier: new Map(), continuing: new Set(), claims: new Map(), keep: async () => {}, credentials: new Credentials('${address}'), hosts: new HostGate(async () => {}), meter: { bytes: 0, features: 0 }, progress() {}, note() {}, aside() {}, documents: new Map(), patience: 30000, tries: 1, longestWait: 0, longestOrder: 0 };
 const from = performance.now();
 if (${download}) await transfer({ what: 'large', datasets: ['large'], url: '${address}/large.bin', path: 'gathered/large.bin', plain: true }, context);
 process.stdout.write(/VmHWM:\\s+(\\d+)/.exec(readFileSync('/proc/self/status', 'utf8'))[1] + ' ' + (performance.now() - from));

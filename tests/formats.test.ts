@@ -14,7 +14,6 @@ import {
   IsomericError,
   type Layer,
   layerOf,
-  type Table,
   tableOf,
   type Value,
 } from '../src/core/index.ts';
@@ -29,6 +28,7 @@ import {
 import { openOne, openPath, saverFor } from '../src/node/index.ts';
 import { anyGeometry, anyRows } from './arbitrary.ts';
 import { dbaseBytes, shapeBytes } from './hand-made.ts';
+import { everything } from './saved.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-formats-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -47,22 +47,6 @@ function choppy(bytes: Uint8Array, step: number, name = 'x'): ByteSource {
       for (let at = 0; at < bytes.length; at += step) yield bytes.slice(at, at + step);
     },
   };
-}
-
-async function everything(
-  table: Table,
-): Promise<{ rows: Value[][]; geometries: (GeometryObject | null)[]; ids: (string | number)[] }> {
-  const rows: Value[][] = [];
-  const geometries: (GeometryObject | null)[] = [];
-  const ids: (string | number)[] = [];
-  for await (const batch of table.batches()) {
-    for (let i = 0; i < batch.length; i++) {
-      rows.push(batch.columns.map((column) => column.value(i)));
-      if (batch.geometry !== null) geometries.push(geometryObject(batch.geometry, i));
-      ids.push(batch.id(i));
-    }
-  }
-  return { rows, geometries, ids };
 }
 
 async function textOf(chunks: AsyncIterable<Uint8Array>): Promise<string> {
@@ -162,6 +146,7 @@ describe('GeoJSON', () => {
     expect(layer.crs?.code).toBe('EPSG:32626');
     expect(read.ids).toEqual(['a1', '7']);
     expect(layer.schema.map((field) => [field.name, field.type])).toEqual([
+      ['id', 'text'],
       ['__proto__', 'text'],
       ['n', 'text'],
     ]);

@@ -49,6 +49,7 @@ export function transferContext(
     sleep,
     earlier: new Map(),
     continuing: new Set(),
+    claims: new Map(),
     keep: async (receipt) => {
       record.kept.push(receipt);
     },

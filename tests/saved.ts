@@ -54,10 +54,11 @@ export interface Everything {
   ids: (string | number)[];
 }
 
-/** All that a table holds, as plain values. */
+/** All that a table holds, as plain values: the ids of features apart from the other fields. */
 export async function everything(table: Table): Promise<Everything> {
+  const plain = table.schema.map((field) => field.featureId === undefined);
   const all: Everything = {
-    names: table.schema.map((field) => field.name),
+    names: table.schema.filter((_, c) => plain[c]).map((field) => field.name),
     rows: [],
     geometries: [],
     measures: [],
@@ -65,7 +66,7 @@ export async function everything(table: Table): Promise<Everything> {
   };
   for await (const batch of table.batches()) {
     for (let i = 0; i < batch.length; i++) {
-      all.rows.push(batch.columns.map((column) => column.value(i)));
+      all.rows.push(batch.columns.filter((_, c) => plain[c]).map((column) => column.value(i)));
       all.ids.push(batch.id(i));
       const { geometry } = batch;
       if (geometry === null) continue;

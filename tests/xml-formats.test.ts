@@ -263,6 +263,7 @@ describe('GML', () => {
     expect(layers.map((layer) => layer.name)).toEqual(['road', 'yard', 'note']);
     const road = await everything(layers[0]);
     expect(Object.fromEntries(road.names.map((name, c) => [name, road.rows[0][c]]))).toEqual({
+      id: 'r1',
       name: 'Main',
       'owner.Body.title': 'Ombrey',
       alias: 'a; b',
@@ -364,6 +365,7 @@ describe('GML', () => {
     expect(notes.join(' ')).toContain('beds (all) is called beds__all_');
     const [{ table }] = await openFiles(files);
     expect(table.schema).toEqual([
+      { name: 'id', type: 'text', featureId: 'numbering' },
       { name: 'name', type: 'text' },
       { name: 'beds__all_', type: 'integer', title: 'Beds in all' },
     ]);

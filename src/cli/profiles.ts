@@ -2,6 +2,7 @@ import {
   boundReasons,
   type ColumnProfile,
   dateText,
+  type Field,
   grouped,
   quantileShares,
   timestampText,
@@ -63,7 +64,7 @@ export function printProfile(output: Output, profile: ColumnProfile, mostValues 
     .filter((part) => part !== undefined)
     .join(', ');
   output.line(
-    `${colours.bold(colours.cyan(field.name))}  ${field.role === 'code' ? 'code' : field.type}${about === '' ? '' : `  ${about}`}`,
+    `${colours.bold(colours.cyan(field.name))}  ${typeText(field)}${about === '' ? '' : `  ${about}`}`,
   );
   if (field.description !== undefined) output.line(colours.dim(`  ${field.description}`));
   output.line(
@@ -118,4 +119,11 @@ function printHistogram(output: Output, profile: ColumnProfile): void {
 function roundTo(value: number, step: number): number {
   const unit = 10 ** (Math.floor(Math.log10(step)) - 1);
   return Number((Math.round(value / unit) * unit).toPrecision(12));
+}
+
+/** What a field is, in a word or two. */
+export function typeText(field: Field): string {
+  if (field.featureId !== undefined)
+    return field.featureId === 'numbering' ? 'row number' : `id, ${field.type}`;
+  return field.role === 'code' ? 'code' : field.type;
 }

@@ -18,6 +18,7 @@ export * from './grid/grid.ts';
 export { gridCells } from './grid/grid-cells.ts';
 export * from './layer/batch.ts';
 export { concatenate } from './layer/concatenate.ts';
+export * from './layer/feature-ids.ts';
 export { type Figures, figuresBy } from './layer/figures.ts';
 export * from './layer/layer.ts';
 export { type ClipOptions, clip } from './layer/verbs/clip.ts';

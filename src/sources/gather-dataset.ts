@@ -83,6 +83,7 @@ export async function gatherDataset(
     sleep,
     earlier: new Map((settings.earlier ?? []).map((receipt) => [receipt.path, receipt])),
     continuing: new Set(),
+    claims: new Map(),
     keep: async () => {},
     credentials: new Credentials(address, settings.keys),
     hosts: new HostGate(sleep),

@@ -4,7 +4,7 @@ import { type Order, type TermsLink, withSlash } from './order.ts';
 import { askJson } from './transfer/ask.ts';
 import type { TransferContext } from './transfer/context.ts';
 import { failure } from './transfer/failures.ts';
-import { type Link, link, linkTo } from './transfer/links.ts';
+import { type Link, link, linkAddress, linkTo } from './transfer/links.ts';
 
 /** What the services of the OGC API family have in common (OGC 19-072). */
 const landing = z.object({ links: z.array(link).default([]) });
@@ -63,7 +63,7 @@ export async function openLanding(
   const { source } = order;
   const { links } = await askShaped(landing, standard, source, address, context);
   const follow = (rel: string, usual: string) =>
-    new URL(linkTo(links, rel)?.href ?? usual, address).toString();
+    linkAddress(linkTo(links, rel)?.href ?? usual, address, source, context);
   const told = follow('conformance', 'conformance');
   const { conformsTo } = await askShaped(conformance, standard, source, told, context);
   if (!conformsTo.some((each) => standard.core.test(each)))
@@ -76,7 +76,12 @@ export async function openLanding(
 }
 
 /** Terms of use that the landing page links to. */
-export function termsIn({ links, address }: Landing): TermsLink | null {
+export function termsIn(
+  { links, address }: Landing,
+  order: Order,
+  context: TransferContext,
+): TermsLink | null {
   const terms = linkTo(links, 'terms-of-service');
-  return terms === undefined ? null : { url: new URL(terms.href, address).toString(), title: terms.title };
+  if (terms === undefined) return null;
+  return { url: linkAddress(terms.href, address, order.source, context), title: terms.title };
 }

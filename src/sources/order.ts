@@ -1,4 +1,5 @@
 import type { Crs } from '../core/crs/crs.ts';
+import type { Finding } from '../core/findings.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
 import type { ByteSource } from '../formats/byte-source.ts';
 import type { Receipt } from './receipt.ts';
@@ -88,6 +89,8 @@ export interface Gathered {
   files: Map<string, string[]>;
   /** Files that were still current. */
   unchanged: number;
+  /** What is to be known of what came, by dataset. */
+  findings?: ReadonlyMap<string, readonly Finding[]>;
   /** Datasets of the order that did not come, with the reason, where others did. */
   troubles?: ReadonlyMap<string, unknown>;
 }
@@ -116,25 +119,12 @@ export interface Protocol {
   readonly keeps?: boolean;
   /** Orders with the same text are gathered in one go. */
   together(order: Order): string;
+  /** The file that an order is kept as, where it has no folder of its own (`folderOf`). */
+  place?(order: Order): string;
   gather(orders: readonly Order[], context: TransferContext): Promise<Gathered>;
   estimate(orders: readonly Order[], context: TransferContext): Promise<Estimate>;
   /** Terms that the service itself asks agreement to. */
   terms?(order: Order, context: TransferContext): Promise<TermsLink | null>;
-}
-
-/** A name as a part of a path: providers' names hold what file systems and sorters stumble over. */
-export function pathPart(name: string): string {
-  const part = name
-    .normalize('NFC')
-    .replace(/[^\p{L}\p{N}._-]+/gu, '-')
-    .replace(/^[.-]+|-+$/g, '');
-  return part === '' ? 'unnamed' : part.slice(0, 100);
-}
-
-/** Folder of a dataset, named for source, dataset and vintage: providers name every download alike. */
-export function folderOf(order: Pick<Order, 'source' | 'name' | 'vintage'>): string {
-  const vintage = order.vintage === undefined ? '' : `-${pathPart(order.vintage)}`;
-  return `gathered/${pathPart(order.source)}/${pathPart(order.name)}${vintage}`;
 }
 
 /** Address of a source that more is appended to. */

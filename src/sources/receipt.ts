@@ -21,6 +21,8 @@ export interface Receipt {
   next?: string;
   /** Features or rows in it, where they were counted. */
   features?: number;
+  /** Features in all that the service announced with it. */
+  matched?: number;
   /** CRS of its coordinates as the service said it, where the file itself does not. */
   crs?: string;
   licence?: string;

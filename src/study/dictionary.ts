@@ -31,7 +31,7 @@ export async function dataDictionary(layers: Iterable<Layer | Table>): Promise<D
         type: field.type,
         title: field.title ?? '',
         unit: field.unit ?? '',
-        description: field.description ?? '',
+        description: field.description ?? (field.featureId === undefined ? '' : 'id of the feature'),
         code: field.code ?? '',
         universe: field.universe ?? '',
         table: field.table ?? '',

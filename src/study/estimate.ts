@@ -1,6 +1,7 @@
 import { counted, grouped } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Estimate } from '../sources/order.ts';
+import { linkAddress } from '../sources/transfer/links.ts';
 import { usedInMonth } from './limits.ts';
 import type { Extent, OrderGroup } from './orders.ts';
 import { groupOrders } from './orders.ts';
@@ -45,7 +46,7 @@ async function conditions(group: OrderGroup, gathering: Gathering, estimate: Est
   if (terms !== undefined)
     notes.push(
       told.agreed === undefined
-        ? `Its terms of use want agreement first: ${context.credentials.shown(new URL(terms, group.orders[0].address).toString())}.`
+        ? `Its terms of use want agreement first: ${context.credentials.shown(linkAddress(terms, group.orders[0].address, group.source, context))}.`
         : `Its terms of use were agreed to on ${told.agreed}.`,
     );
   const used = usedInMonth(ledger, source, machine.now().slice(0, 7));

@@ -1,9 +1,12 @@
 import { counted, grouped } from '../core/account.ts';
 import { IsomericError } from '../core/errors.ts';
+import type { Finding } from '../core/findings.ts';
+import type { Gathered } from '../sources/order.ts';
 import type { Receipt } from '../sources/receipt.ts';
 import { isPassing } from '../sources/transfer/failures.ts';
 import { HostGate } from '../sources/transfer/hosts.ts';
 import type { Ledger } from './ledger.ts';
+import type { DatasetEntry } from './ledger-entries.ts';
 import { checkLimits } from './limits.ts';
 import type { Machine } from './machine.ts';
 import { type Extent, groupOrders, type OrderGroup, requestOf, sameRequest, withPlacing } from './orders.ts';
@@ -15,6 +18,8 @@ export type { GatherOptions } from './source-context.ts';
 
 /** Where the files of each dataset lie in the study folder. */
 export class GatheredFiles extends Map<string, string[]> {
+  /** What is to be known of what came, by dataset. */
+  readonly findings = new Map<string, readonly Finding[]>();
   /** CRS of coordinates by path, where the service told it and the file does not. */
   readonly crs = new Map<string, string>();
 
@@ -25,6 +30,10 @@ export class GatheredFiles extends Map<string, string[]> {
         const crs = ledger.receipts.get(path)?.crs;
         if (crs !== undefined && !/CRS84h?$/.test(crs)) this.crs.set(path, crs);
       }
+    for (const name of this.keys()) {
+      const told = ledger.datasets.get(name)?.findings;
+      if (told !== undefined) this.findings.set(name, told);
+    }
   }
 }
 
@@ -56,6 +65,7 @@ export async function beginGathering(
     options,
     hosts: new HostGate(sleep, atOnce, () => Date.parse(machine.now())),
     documents: new Map(),
+    claims: new Map(),
   };
 }
 
@@ -149,7 +159,10 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
       machine,
       ...names
         .filter((name) => result.files.has(name))
-        .map((name) => entry(name, 'done', result.files.get(name)!, Number(seconds.toFixed(1)))),
+        .map((name) => ({
+          ...entry(name, 'done', result.files.get(name)!, Number(seconds.toFixed(1))),
+          findings: findingsOf(result, name),
+        })),
     );
     const { receipts, files, unchanged, troubles } = result;
     context.meter.state = 'received';
@@ -166,6 +179,14 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
     if (!isPassing(error)) await ledger.add(machine, ...names.map((name) => entry(name, 'begun', [])));
     throw error;
   }
+}
+
+/** Findings of a dataset as the ledger keeps them: none where there are none. */
+function findingsOf({ findings }: Gathered, name: string): DatasetEntry['findings'] {
+  const own = findings?.get(name) ?? [];
+  return own.length === 0
+    ? undefined
+    : own.map(({ code, severity, words, repair }) => ({ code, severity, words, repair }));
 }
 
 function stateWords(count: number, unchanged: number): string {

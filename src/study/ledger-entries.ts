@@ -17,6 +17,7 @@ const file = z
     lastModified: z.string().optional(),
     next: z.string().optional().describe('Address of the page that follows.'),
     features: z.number().optional().describe('Features or rows in it, where they were counted.'),
+    matched: z.number().optional().describe('Features in all, as the service announced them.'),
     crs: z.string().optional().describe('CRS of the coordinates, where the file itself does not say it.'),
     licence: z.string().optional(),
     citation: z.string().optional(),
@@ -33,6 +34,17 @@ const dataset = z
     request: z.record(z.string(), z.unknown()).describe('What was asked for.'),
     paths: z.array(z.string()).describe('Files that it is made of, in their order.'),
     seconds: z.number().optional().describe('How long it took.'),
+    findings: z
+      .array(
+        z.object({
+          code: z.string(),
+          severity: z.enum(['error', 'warning', 'note']),
+          words: z.string(),
+          repair: z.string().optional(),
+        }),
+      )
+      .optional()
+      .describe('What is to be known of what came.'),
   })
   .describe('A dataset of the study: begun, or received whole.');
 

@@ -85,6 +85,8 @@ async function openAnew(
     return withFilters({ ...(await openClass(name, study, files, machine)), name }, dataset, name, machine);
   }
   let table = together(name, study, await partsOf(name, study, files, machine));
+  const told = files.findings.get(dataset['same as'] ?? name) ?? [];
+  if (told.length > 0) table = { ...table, findings: [...told, ...table.findings] };
   if (dataset.crs !== undefined) {
     if (!isLayer(table))
       throw new IsomericError('geometry-missing', `${name} has no geometry, so it has no CRS.`, {

@@ -1,6 +1,7 @@
 import type { Crs } from '../core/crs/crs.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
 import type { Order, Protocol } from '../sources/order.ts';
+import { refuseSharedPlaces } from '../sources/places.ts';
 import { withoutSecrets } from '../sources/receipt.ts';
 import { protocolOf } from '../sources/register.ts';
 import type { Ledger } from './ledger.ts';
@@ -90,7 +91,13 @@ export function groupOrders(
     if (group === undefined) groups.set(key, { source, protocol, orders: [order], key });
     else group.orders.push(order);
   }
-  return [...groups.values()];
+  const all = [...groups.values()];
+  refuseSharedPlaces(
+    all.flatMap(({ protocol, orders: [first] }) =>
+      protocol.place === undefined ? [] : [{ name: first.name, place: protocol.place(first) }],
+    ),
+  );
+  return all;
 }
 
 /**

@@ -28,6 +28,7 @@ export interface Gathering {
   options: GatherOptions;
   hosts: HostGate;
   documents: Map<string, Promise<unknown>>;
+  claims: TransferContext['claims'];
 }
 
 /** Address of a source: what the options say in place of the study, else what the study says. */
@@ -96,6 +97,7 @@ export function contextFor(
     now: () => machine.now(),
     sleep: (milliseconds) => machine.sleep(milliseconds),
     earlier: ledger.receipts,
+    anew: names.some((name) => options.again?.includes(name)),
     continuing: new Set(names.flatMap((name) => [...ledger.cameSince(name)])),
     async keep(receipt) {
       const before = ledger.receipts.get(receipt.path);
@@ -126,6 +128,7 @@ export function contextFor(
     },
     aside: (words) => machine.reporter.note(credentials.conceal(words)),
     documents: gathering.documents,
+    claims: gathering.claims,
     patience: options.patience ?? 60_000,
     tries: options.tries ?? 4,
     longestWait: options.longestWait ?? 300_000,

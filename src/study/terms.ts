@@ -1,7 +1,9 @@
 import { IsomericError } from '../core/errors.ts';
-import { type Order, pathPart, type TermsLink } from '../sources/order.ts';
+import type { Order, TermsLink } from '../sources/order.ts';
+import { termsPath } from '../sources/places.ts';
 import { ask } from '../sources/transfer/ask.ts';
 import type { TransferContext } from '../sources/transfer/context.ts';
+import { linkAddress } from '../sources/transfer/links.ts';
 import type { TermsEntry } from './ledger-entries.ts';
 import type { OrderGroup } from './orders.ts';
 import { contextFor, type Gathering } from './source-context.ts';
@@ -37,7 +39,15 @@ async function termsOf(
   context: TransferContext,
 ): Promise<TermsLink | null> {
   const told = gathering.study.sources[group.source].terms;
-  if (told !== undefined) return { url: new URL(told, order.address).toString() };
+  if (told !== undefined)
+    return {
+      url: linkAddress(
+        told,
+        order.address,
+        group.source,
+        contextFor(gathering, group.source, [order.name], []),
+      ),
+    };
   return (await group.protocol.terms?.(order, context)) ?? null;
 }
 
@@ -58,7 +68,7 @@ async function settle(group: OrderGroup, gathering: Gathering): Promise<void> {
   const answer = await ask(request, context);
   const type = answer.headers.get('content-type');
   const text = new TextDecoder().decode(answer.bytes);
-  const path = `gathered/${pathPart(source)}/terms${/html/.test(type ?? '') ? '.html' : '.txt'}`;
+  const path = termsPath(source, /html/.test(type ?? ''));
   const { sha256 } = await machine.store.write(path, one(answer.bytes));
   const words = wordsOf(text, type);
   const title = link.title ?? words.split('\n')[0]?.slice(0, 120);

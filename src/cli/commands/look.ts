@@ -21,7 +21,7 @@ import type { Opened, OtherFile } from '../../formats/index.ts';
 import { lookPath } from '../../node/index.ts';
 import { type GridView, gridView, printGrid } from '../grids.ts';
 import { findingText, type Output, printJson, textTable } from '../output.ts';
-import { blankText, printProfile, valuesText } from '../profiles.ts';
+import { blankText, printProfile, typeText, valuesText } from '../profiles.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading } from './command.ts';
 
 interface LookOptions extends TableReading {
@@ -33,6 +33,7 @@ interface FieldView {
   name: string;
   type: string;
   role?: string;
+  featureId?: 'given' | 'numbering';
   title?: string;
   unit?: string;
   universe?: string;
@@ -74,6 +75,7 @@ function fieldView(profile: ColumnProfile): FieldView {
     name: field.name,
     type: field.type,
     role: field.role,
+    featureId: field.featureId,
     title: field.title,
     unit: field.unit,
     universe: field.universe,
@@ -176,7 +178,7 @@ function printFields(output: Output, profiles: readonly ColumnProfile[]): void {
     const unit = field.unit === undefined ? '' : ` (${field.unit})`;
     return [
       field.name,
-      field.role === 'code' ? 'code' : field.type,
+      typeText(field),
       profile.distinct === null ? 'many' : grouped(profile.distinct),
       blankText(profile),
       valuesText(profile, 3),

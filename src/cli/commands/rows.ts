@@ -135,7 +135,8 @@ export const addRows: AddCommand = (program) => {
       const { rows, all } = await firstRows(table, limit, sorted, options.descending === true);
       const chosen =
         options.columns === undefined
-          ? table.schema.map((_, c) => c)
+          ? // The numbers of rows tell nothing that their order does not.
+            table.schema.map((_, c) => c).filter((c) => table.schema[c].featureId !== 'numbering')
           : options.columns.split(',').map((name) => requireField(table.schema, name.trim(), table.name));
       const schema = selectColumns(
         table,

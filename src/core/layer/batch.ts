@@ -44,13 +44,13 @@ export class Batch {
     return this.first + i + 1;
   }
 
-  with(parts: { geometry?: GeometryArray | null; columns?: readonly Column[] }): Batch {
+  with(parts: { geometry?: GeometryArray | null; columns?: readonly Column[]; ids?: Column | null }): Batch {
     return new Batch({
       length: this.length,
       first: this.first,
       geometry: parts.geometry === undefined ? this.geometry : parts.geometry,
       columns: parts.columns ?? this.columns,
-      ids: this.ids,
+      ids: parts.ids === undefined ? this.ids : parts.ids,
     });
   }
 

@@ -36,7 +36,12 @@ export function concatenate<T extends Table>(name: string, parts: readonly T[]):
     for (const field of part.schema) {
       const at = fields.findIndex((known) => known.name === field.name);
       if (at < 0) fields.push(field);
-      else fields[at] = { ...fields[at], type: common(fields[at].type, field.type) };
+      else {
+        const type = common(fields[at].type, field.type);
+        fields[at] = { ...fields[at], type };
+        // What looks like numbering in one part is not, when other parts go on from there.
+        if (fields[at].featureId !== undefined && parts.length > 1) fields[at].featureId = 'given';
+      }
     }
   }
   const [first] = parts;

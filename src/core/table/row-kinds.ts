@@ -81,7 +81,10 @@ export async function recogniseRows(table: Table): Promise<RowKinds> {
     .map((field, c) => ({ field, c }))
     .filter(
       ({ field, c }) =>
-        (field.type === 'integer' || field.type === 'real') && c > 0 && field.role === undefined,
+        (field.type === 'integer' || field.type === 'real') &&
+        c > 0 &&
+        field.role === undefined &&
+        field.featureId === undefined,
     )
     .map(({ c }) => c)
     .slice(0, mostSums);

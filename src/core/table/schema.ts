@@ -38,6 +38,11 @@ export interface Field {
   concept?: string;
   /** `code`: values name things (units, classes) and keep their zeros; `margin`: a margin of error. */
   role?: 'code' | 'margin';
+  /**
+   * The field holds the ids of the features (`Batch.ids`): `given` by the source, or a `numbering` (1, 2, 3 …) that
+   * says no more than their order did.
+   */
+  featureId?: 'given' | 'numbering';
   /** Name of the field that holds this estimate's margin of error. */
   margin?: string;
   /** Marks in place of values; a column's `marks` holds numbers into this list, from 1. */

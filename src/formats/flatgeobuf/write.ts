@@ -23,13 +23,11 @@ export async function writeFlatgeobuf(layer: Layer, target: Target): Promise<Acc
   let kinds = 0;
   let z = false;
   let m = false;
-  let ids = false;
   let count = 0;
   for await (const batch of layer.batches()) {
     const geometry = batch.geometry!;
     z ||= geometry.z !== null;
     m ||= geometry.m !== null;
-    ids ||= batch.ids !== null;
     for (let i = 0; i < batch.length; i++) {
       kinds |= 1 << geometry.kind[i];
       boxes.add(geometry.boxOf(i, box));
@@ -64,7 +62,6 @@ export async function writeFlatgeobuf(layer: Layer, target: Target): Promise<Acc
     }
   }
   if (layer.crs === null) account.notes.push('The layer has no CRS; none was written.');
-  if (ids) account.notes.push('FlatGeobuf keeps no ids of features.');
   account.notes.push('Features stand in the order of their places, not in that of the source.');
   account.counts = { written: count };
   closeAccount(account, [count, `${layer.name} written to ${target.name}`]);

@@ -5,6 +5,7 @@ import type { Finding } from '../../core/findings.ts';
 import { type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
+import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { ByteSource } from '../byte-source.ts';
@@ -341,16 +342,15 @@ export async function openGeojson(original: ByteSource): Promise<Layer[]> {
   const findings: Finding[] = [];
   tellMixedKinds(kinds, findings);
   const crs = found.head.crs ?? wgs84();
-  return [
-    {
-      name: found.head.name ?? baseName(source.name),
-      schema: found.names.fields(),
-      crs,
-      kinds,
-      count: found.count,
-      findings,
-      accounts: [],
-      batches: () => readBatches(source, found),
-    },
-  ];
+  const layer: Layer = {
+    name: found.head.name ?? baseName(source.name),
+    schema: found.names.fields(),
+    crs,
+    kinds,
+    count: found.count,
+    findings,
+    accounts: [],
+    batches: () => readBatches(source, found),
+  };
+  return [withIdField(layer, found.idType === null ? null : { type: found.idType })];
 }

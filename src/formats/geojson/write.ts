@@ -1,6 +1,7 @@
 import type { Account } from '../../core/account.ts';
 import { type GeometryArray, Kind, kindNames } from '../../core/geometry/geometry-array.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
+import { withOwnIds } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { inWgs84 } from '../writing/longitude-latitude.ts';
@@ -17,10 +18,11 @@ export interface GeojsonOptions {
  * Yields UTF-8 chunks.
  */
 export async function* writeGeojson(
-  layer: Layer,
+  given: Layer,
   options: GeojsonOptions = {},
   account?: Account,
 ): AsyncGenerator<Uint8Array> {
+  const layer = withOwnIds(given);
   const source = inWgs84(layer, 'GeoJSON', account);
   const encoder = new TextEncoder();
   const form = options.form ?? 'collection';

@@ -5,6 +5,7 @@ import type { Finding } from '../../core/findings.ts';
 import { type Box, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
+import { type FeatureIds, withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
@@ -111,6 +112,7 @@ function openTable(
       };
     });
   const count = Number(all(database, `SELECT count(*) FROM ${quoteName(table)}`)[0][0]);
+  const ids = key === undefined ? null : idsOf(database, table, String(key[1]), count);
   const common = { name: table, schema: fields, count, findings, accounts: [] };
   const read = (box?: Box) =>
     readBatches(
@@ -123,9 +125,9 @@ function openTable(
       box,
       tables,
     );
-  if (geometry === undefined) return { ...common, batches: () => read() };
+  if (geometry === undefined) return withIdField({ ...common, batches: () => read() }, ids);
   const kind = kindNames.find((known) => known.toUpperCase() === String(geometry[2]).toUpperCase());
-  return {
+  const layer: Layer = {
     ...common,
     crs: crsOf(database, Number(geometry[3]), findings, table),
     kinds: kind === undefined || kind === 'none' ? undefined : ([kind] as KindName[]),
@@ -133,6 +135,17 @@ function openTable(
     readsByBox: true,
     batches: (options) => read(options?.box),
   };
+  return withIdField(layer, ids);
+}
+
+/** The primary key as ids of the rows. One that runs from 1 to their count only numbers them. */
+function idsOf(database: SqliteDatabase, table: string, key: string, count: number): FeatureIds {
+  const [[least, greatest]] = all(
+    database,
+    `SELECT min(${quoteName(key)}), max(${quoteName(key)}) FROM ${quoteName(table)}`,
+  );
+  const numbering = count === 0 || (Number(least) === 1 && Number(greatest) === count);
+  return { type: 'integer', name: key, numbering };
 }
 
 function crsOf(database: SqliteDatabase, id: number, findings: Finding[], table: string): Crs | null {

@@ -1,4 +1,5 @@
 import { type Box, emptyBox, growBox, isEmptyBox } from '../../core/geometry/geometry-array.ts';
+import type { Growing } from '../../core/growing.ts';
 import type { SqliteDatabase } from '../sqlite.ts';
 import { quoteName } from '../sqlite.ts';
 import type { FeatureBoxes } from '../writing/feature-boxes.ts';
@@ -11,10 +12,16 @@ const nodeBytes = 4 + 24 * capacity;
 /**
  * Packs an R-tree (leaves in Hilbert order) and writes it as the shadow tables of SQLite's rtree module, which the
  * WebAssembly build does not have: name_node, name_rowid, name_parent, and the virtual table's entry in the schema.
- * Box k is that of row k + 1; rows without a box are not in the tree.
+ * Box k is that of row k + 1, or of the row with the key `keys.at(k)`; rows without a box are not in the tree.
  * Node layout: SQLite source, ext/rtree/rtree.c, “Database Format of R-Tree Tables”.
  */
-export function writeRtree(database: SqliteDatabase, name: string, boxes: FeatureBoxes): void {
+export function writeRtree(
+  database: SqliteDatabase,
+  name: string,
+  boxes: FeatureBoxes,
+  keys: Growing<Float64Array> | null = null,
+): void {
+  const keyOf = (k: number) => keys?.at(k) ?? k + 1;
   const node = quoteName(`${name}_node`);
   const rowid = quoteName(`${name}_rowid`);
   const parent = quoteName(`${name}_parent`);
@@ -71,9 +78,11 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: Featur
       view.setUint16(0, level === depth ? depth : 0);
       view.setUint16(2, Math.max(0, end - from));
       for (let c = from, at = 4; c < end; c++, at += 24) {
-        const id = level === 0 ? order[c] + 1 : firstNode[level - 1] + c;
+        const id = level === 0 ? keyOf(order[c]) : firstNode[level - 1] + c;
         boxBelow(level, c);
-        view.setUint32(at + 4, id);
+        // A whole number of 64 bits; negative ones as two's complement.
+        view.setInt32(at, Math.floor(id / 2 ** 32));
+        view.setUint32(at + 4, id >>> 0);
         view.setFloat32(at + 8, box[0]);
         view.setFloat32(at + 12, box[2]);
         view.setFloat32(at + 16, box[1]);
@@ -95,7 +104,7 @@ export function writeRtree(database: SqliteDatabase, name: string, boxes: Featur
   const rows = new RowInserter(database, rowid, 2);
   for (let k = 0; k < boxes.count; k++) {
     if (nodeOf[k] === 0) continue;
-    rows.set(0, k + 1);
+    rows.set(0, keyOf(k));
     rows.set(1, nodeOf[k]);
     rows.end();
   }

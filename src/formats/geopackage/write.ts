@@ -11,6 +11,9 @@ import {
   type KindName,
   kindNames,
 } from '../../core/geometry/geometry-array.ts';
+import { Growing } from '../../core/growing.ts';
+import type { Batch } from '../../core/layer/batch.ts';
+import { idFieldIndex, withIdsAsColumn, withOwnIds } from '../../core/layer/feature-ids.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { quoteName, type SqliteDatabase, type SqlValue } from '../sqlite.ts';
@@ -137,13 +140,36 @@ export class GeopackageWriter {
   async add(table: Table, description = ''): Promise<Account> {
     const name = this.nameFor(table.name);
     this.names.push(name.toLowerCase());
-    const account = isLayer(table)
-      ? await this.addLayer(table, name, description)
-      : await this.addTable(table, name, description);
+    const account = await this.addWithIds(table, name, description);
     if (name !== table.name)
       account.notes.unshift(
         `There is a ${table.name} already: this one is called ${name} in the GeoPackage.`,
       );
+    return account;
+  }
+
+  /** Ids that are whole numbers become the primary key, when no two are alike; others stay a column. */
+  private async addWithIds(table: Table, name: string, description: string): Promise<Account> {
+    const write = (each: Table, keyed: boolean) =>
+      isLayer(each)
+        ? this.addLayer(each, name, description, keyed)
+        : this.addTable(each, name, description, keyed);
+    const field = table.schema[idFieldIndex(table.schema)];
+    if (field?.type === 'integer') {
+      try {
+        const account = await write(withOwnIds(table), true);
+        if (field.name !== 'fid')
+          account.notes.push(`The ids of the features (${field.name}) are the primary key fid.`);
+        return account;
+      } catch (error) {
+        if (!(error instanceof KeyUnfit) && !/UNIQUE constraint failed/.test(String(error))) throw error;
+        this.dropLayer(name);
+        this.names.push(name.toLowerCase());
+      }
+    }
+    const { table: plain, note } = withIdsAsColumn(table);
+    const account = await write(plain, false);
+    if (note !== undefined) account.notes.push(note);
     return account;
   }
 
@@ -235,7 +261,7 @@ export class GeopackageWriter {
     }
   }
 
-  private async addTable(table: Table, name: string, description: string): Promise<Account> {
+  private async addTable(table: Table, name: string, description: string, keyed: boolean): Promise<Account> {
     const account = openAccount('Write', table.name);
     const columns = this.columns(table, ['fid'], account.notes);
     this.database.exec(
@@ -258,7 +284,8 @@ export class GeopackageWriter {
     let rows = 0;
     for await (const batch of table.batches()) {
       for (let i = 0; i < batch.length; i++) {
-        inserter.set(0, ++rows);
+        inserter.set(0, keyed ? keyOf(batch, i) : rows + 1);
+        rows++;
         for (let c = 0; c < columns.length; c++) inserter.set(c + 1, sqlValue(batch.columns[c], i));
         inserter.end();
       }
@@ -269,7 +296,7 @@ export class GeopackageWriter {
     return account;
   }
 
-  private async addLayer(layer: Layer, name: string, description: string): Promise<Account> {
+  private async addLayer(layer: Layer, name: string, description: string, keyed: boolean): Promise<Account> {
     const account = openAccount('Write', layer.name);
     const { database } = this;
     const columns = this.columns(layer, ['fid', 'geom'], account.notes);
@@ -295,6 +322,7 @@ export class GeopackageWriter {
     const inserter = new RowInserter(database, quoteName(name), columns.length + 2);
     const writer = new WkbWriter();
     const boxes = new FeatureBoxes();
+    const keys = keyed ? new Growing(new Float64Array(1024)) : null;
     const whole = emptyBox();
     const box = emptyBox();
     let rows = 0;
@@ -306,7 +334,10 @@ export class GeopackageWriter {
       hasZ ||= geometry.z !== null;
       hasM ||= geometry.m !== null;
       for (let i = 0; i < batch.length; i++) {
-        inserter.set(0, ++rows);
+        const key = keyed ? keyOf(batch, i) : rows + 1;
+        keys?.push(key);
+        inserter.set(0, key);
+        rows++;
         const kind = geometry.kind[i];
         geometry.boxOf(i, box);
         boxes.add(box);
@@ -355,7 +386,7 @@ export class GeopackageWriter {
       update.finish();
     }
     const tree = `rtree_${name}_geom`;
-    writeRtree(database, tree, boxes);
+    writeRtree(database, tree, boxes, keys);
     this.insert('gpkg_extensions', [
       name,
       'geom',
@@ -388,6 +419,14 @@ export class GeopackageWriter {
       this.database.close();
     }
   }
+}
+
+/** The ids of a layer cannot be its primary key. */
+class KeyUnfit extends Error {}
+
+function keyOf(batch: Batch, i: number): number {
+  if (batch.ids === null || batch.ids.isNull(i)) throw new KeyUnfit('A feature has no id.');
+  return batch.ids.number(i);
 }
 
 function allRows(database: SqliteDatabase, sql: string, values: readonly SqlValue[] = []): SqlValue[][] {

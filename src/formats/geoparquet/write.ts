@@ -186,7 +186,6 @@ async function writeLayer(layer: Layer, target: Target, sink: ByteSink, account:
   }
   await writer.finish();
   if (layer.crs === null) account.notes.push('The layer has no CRS; it is written as unknown.');
-  if (spool.ids) account.notes.push('GeoParquet keeps no ids of features.');
   account.notes.push('Features stand in the order of their places, not in that of the source.');
   return spool.count;
 }

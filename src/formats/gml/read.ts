@@ -12,6 +12,7 @@ import {
   kindNames,
 } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
@@ -34,6 +35,8 @@ interface FeatureType {
   count: number;
   kinds: number;
   ids: boolean;
+  /** Ids so far only number the features: `wards.1`, `wards.2` … */
+  numbered: boolean;
   /** Every srsName that geometries are under, with the box of their ordinates as they stand in the file. */
   srsNames: Map<string, Box>;
   geometryFields: Set<string>;
@@ -96,6 +99,7 @@ class Features implements XmlHandler {
         count: 0,
         kinds: 0,
         ids: false,
+        numbered: true,
         srsNames: new Map(),
         geometryFields: new Set(),
         repeated: new Set(),
@@ -154,6 +158,7 @@ class Features implements XmlHandler {
       const id = attribute(attributes, 'id') ?? attributes.fid;
       if (id !== undefined && !bare) {
         this.type.ids = true;
+        if (this.survey !== null) this.type.numbered &&= id === `${this.type.name}.${this.type.count + 1}`;
         this.maker?.ids?.text(id);
       }
     }
@@ -321,7 +326,8 @@ export async function openGml(
       yield* maker.take(true);
     };
     const common = { name: type.name, schema, count: type.count, findings, accounts: [], batches };
-    opened.push(geometry ? { ...common, crs: srs, kinds } : common);
+    const ids = type.ids ? ({ type: 'text', numbering: type.numbered } as const) : null;
+    opened.push(withIdField(geometry ? { ...common, crs: srs, kinds } : common, ids));
   }
   return opened;
 }

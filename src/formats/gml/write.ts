@@ -104,7 +104,7 @@ export async function* writeGml(
       for (let i = 0; i < batch.length; i++) {
         n++;
         const own = batch.ids === null || batch.ids.isNull(i) ? '' : String(batch.ids.value(i));
-        const id = isXmlName(own) && tables.length === 1 ? own : `${element}.${n}`;
+        const id = isXmlName(own) ? own : `${element}.${n}`;
         let fields = '';
         for (let c = 0; c < names.length; c++) {
           const column = batch.columns[c];

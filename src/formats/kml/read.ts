@@ -2,6 +2,7 @@ import { counted } from '../../core/account.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
+import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { FieldType } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
@@ -292,27 +293,26 @@ export async function openKml(source: ByteSource): Promise<Layer[]> {
   const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (seen.kinds & (1 << k)) !== 0);
   tellMixedKinds(kinds, findings);
   const schema = fields.fields();
-  return [
-    {
-      name: baseName(source.name),
-      schema,
-      crs: wgs84(),
-      kinds,
-      count: seen.count,
-      findings,
-      accounts: [],
-      async *batches() {
-        const maker = new BatchMaker(schema, { ids: seen.ids ? 'text' : null });
-        const reader = new Placemarks(fields, maker);
-        yield* readXml(source, reader, () => maker.take());
-        yield* maker.take(true);
-        if (reader.seen.damaged > 0 && !findings.some((finding) => finding.code === 'coordinates-damaged'))
-          note(
-            'coordinates-damaged',
-            `${source.name}: ${counted(reader.seen.damaged, 'coordinate text', 'coordinate texts')} cannot be read and ${reader.seen.damaged === 1 ? 'was' : 'were'} left out.`,
-            'error',
-          );
-      },
+  const layer: Layer = {
+    name: baseName(source.name),
+    schema,
+    crs: wgs84(),
+    kinds,
+    count: seen.count,
+    findings,
+    accounts: [],
+    async *batches() {
+      const maker = new BatchMaker(schema, { ids: seen.ids ? 'text' : null });
+      const reader = new Placemarks(fields, maker);
+      yield* readXml(source, reader, () => maker.take());
+      yield* maker.take(true);
+      if (reader.seen.damaged > 0 && !findings.some((finding) => finding.code === 'coordinates-damaged'))
+        note(
+          'coordinates-damaged',
+          `${source.name}: ${counted(reader.seen.damaged, 'coordinate text', 'coordinate texts')} cannot be read and ${reader.seen.damaged === 1 ? 'was' : 'were'} left out.`,
+          'error',
+        );
     },
-  ];
+  };
+  return [withIdField(layer, seen.ids ? { type: 'text' } : null)];
 }

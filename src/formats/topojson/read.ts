@@ -4,6 +4,7 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
 import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
@@ -255,7 +256,7 @@ function layerOf(topology: Topology, name: string, object: Json, crs: Layer['crs
   const schema: Field[] = [...types].map(([key, type]) => ({ name: key, type: type.type }));
   const idType = ids === 0 ? null : textIds > 0 ? 'text' : 'integer';
   const findings: Finding[] = [];
-  return {
+  const layer: Layer = {
     name,
     schema,
     crs,
@@ -287,4 +288,5 @@ function layerOf(topology: Topology, name: string, object: Json, crs: Layer['crs
         });
     },
   };
+  return withIdField(layer, idType === null ? null : { type: idType });
 }

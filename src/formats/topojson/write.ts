@@ -1,6 +1,7 @@
 import { type Account, grouped } from '../../core/account.ts';
 import { type GeometryArray, Kind, kindNames } from '../../core/geometry/geometry-array.ts';
 import type { Batch } from '../../core/layer/batch.ts';
+import { withOwnIds } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { jsonValue } from '../geojson/write.ts';
 import { inWgs84 } from '../writing/longitude-latitude.ts';
@@ -19,7 +20,7 @@ export async function* writeTopojson(
   const held: { layer: Layer; batches: Batch[]; first: number[] }[] = [];
   let corners = 0;
   for (let k = 0; k < layers.length; k++) {
-    const layer = inWgs84(layers[k], 'TopoJSON', accounts[k]);
+    const layer = inWgs84(withOwnIds(layers[k]), 'TopoJSON', accounts[k]);
     const entry = { layer, batches: [] as Batch[], first: [] as number[] };
     let more = false;
     for await (const batch of layer.batches()) {

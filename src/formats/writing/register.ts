@@ -1,5 +1,6 @@
 import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { withIdsAsColumn } from '../../core/layer/feature-ids.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { ending } from '../names.ts';
 import type { Target } from './target.ts';
@@ -23,6 +24,11 @@ export interface WritingFormat {
   holds: 'one' | 'several';
   /** True when tables without geometry can be written too. */
   tables: boolean;
+  /**
+   * Where ids of features stand: a place of the format's `own`; one that must be an `xml` name; the primary `key`, which
+   * is a whole number; or a `column` like any other.
+   */
+  ids: 'own' | 'xml' | 'key' | 'column';
   write(tables: readonly Table[], target: Target, options: WriteOptions): Promise<Account[]>;
 }
 
@@ -74,6 +80,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['gpkg'],
     holds: 'several',
     tables: true,
+    ids: 'key',
     async write(tables, target, options) {
       const existing = options.add === true && (await target.existing()) !== null;
       const database = target.database(target.name, existing);
@@ -102,6 +109,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['geojson', 'json'],
     holds: 'one',
     tables: false,
+    ids: 'own',
     write: streamed(async (tables, _, accounts) =>
       (await import('../geojson/write.ts')).writeGeojson(tables[0] as Layer, {}, accounts[0]),
     ),
@@ -112,6 +120,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['geojsonl', 'ndjson', 'jsonl'],
     holds: 'one',
     tables: false,
+    ids: 'own',
     write: streamed(async (tables, _, accounts) =>
       (await import('../geojson/write.ts')).writeGeojson(tables[0] as Layer, { form: 'lines' }, accounts[0]),
     ),
@@ -122,6 +131,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['geojsons'],
     holds: 'one',
     tables: false,
+    ids: 'own',
     write: streamed(async (tables, _, accounts) =>
       (await import('../geojson/write.ts')).writeGeojson(
         tables[0] as Layer,
@@ -136,6 +146,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['shp'],
     holds: 'one',
     tables: false,
+    ids: 'column',
     write: async (tables, target, { now }) =>
       (await import('../shapefile/write.ts')).writeShapefile(tables[0], target, now),
   },
@@ -145,6 +156,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['dbf'],
     holds: 'one',
     tables: true,
+    ids: 'column',
     write: async (tables, target, { now }) =>
       (await import('../shapefile/write.ts')).writeDbase(tables[0], target, now),
   },
@@ -154,6 +166,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['fgb'],
     holds: 'one',
     tables: false,
+    ids: 'column',
     write: async (tables, target) =>
       (await import('../flatgeobuf/write.ts')).writeFlatgeobuf(tables[0] as Layer, target),
   },
@@ -163,6 +176,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['parquet', 'geoparquet'],
     holds: 'one',
     tables: true,
+    ids: 'column',
     write: async (tables, target) =>
       (await import('../geoparquet/write.ts')).writeGeoparquet(tables[0], target),
   },
@@ -172,6 +186,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['kml'],
     holds: 'several',
     tables: false,
+    ids: 'xml',
     write: streamed(async (tables, _, accounts) =>
       (await import('../kml/write.ts')).writeKml(layers(tables), accounts),
     ),
@@ -182,6 +197,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['kmz'],
     holds: 'several',
     tables: false,
+    ids: 'xml',
     write: streamed(async (tables, _, accounts) => {
       const { writeKml } = await import('../kml/write.ts');
       return (await import('../zip/write.ts')).zipped('doc.kml', writeKml(layers(tables), accounts));
@@ -193,6 +209,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['gml'],
     holds: 'several',
     tables: true,
+    ids: 'xml',
     write: streamed(async (tables, target, accounts) => {
       const { gmlSchema, writeGml } = await import('../gml/write.ts');
       const schema = `${target.name.replace(/\.[^.]*$/, '')}.xsd`;
@@ -206,6 +223,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['gpx'],
     holds: 'several',
     tables: false,
+    ids: 'column',
     write: streamed(async (tables, _, accounts) =>
       (await import('../gpx/write.ts')).writeGpx(layers(tables), accounts),
     ),
@@ -216,6 +234,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['topojson'],
     holds: 'several',
     tables: false,
+    ids: 'own',
     write: streamed(async (tables, _, accounts) =>
       (await import('../topojson/write.ts')).writeTopojson(layers(tables), accounts),
     ),
@@ -226,6 +245,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['xlsx'],
     holds: 'several',
     tables: true,
+    ids: 'column',
     write: streamed(async (tables, _, accounts) => {
       const { writeWorkbook } = await import('../workbook/write.ts');
       return (async function* () {
@@ -239,6 +259,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['csv'],
     holds: 'one',
     tables: true,
+    ids: 'column',
     write: streamed(async (tables, target, accounts) => {
       const { delimitedPlaces, writeDelimited } = await import('../delimited/write.ts');
       const { csvwMetadata, hasDescriptions } = await import('../csvw/write.ts');
@@ -258,6 +279,7 @@ export const writingFormats: readonly WritingFormat[] = [
     endings: ['tsv'],
     holds: 'one',
     tables: true,
+    ids: 'column',
     write: streamed(async (tables, _, accounts) =>
       (await import('../delimited/write.ts')).writeDelimited(tables[0], { delimiter: '\t' }, accounts[0]),
     ),
@@ -318,5 +340,28 @@ export async function writeTables(
       blame: 'usage',
     });
   }
-  return format.write(tables, target, options);
+  const { tables: ready, notes } = await withIdsFor(format, tables);
+  const accounts = await format.write(ready, target, options);
+  notes.forEach((note, k) => {
+    if (note !== undefined) accounts[Math.min(k, accounts.length - 1)]?.notes.push(note);
+  });
+  return accounts;
+}
+
+/** The tables with their ids where the format keeps them, and what is to be told of it. */
+async function withIdsFor(
+  format: WritingFormat,
+  tables: readonly Table[],
+): Promise<{ tables: readonly Table[]; notes: (string | undefined)[] }> {
+  switch (format.ids) {
+    case 'xml':
+      return (await import('./xml-ids.ts')).withXmlIds(tables);
+    case 'column': {
+      const each = tables.map(withIdsAsColumn);
+      return { tables: each.map(({ table }) => table), notes: each.map(({ note }) => note) };
+    }
+    default:
+      // These see to it themselves.
+      return { tables, notes: [] };
+  }
 }

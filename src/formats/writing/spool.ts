@@ -23,7 +23,6 @@ export class HilbertSpool {
   kinds = 0;
   z = false;
   m = false;
-  ids = false;
   private readonly layer: Layer;
   private readonly scratch: Scratch;
   private readonly boxes = new FeatureBoxes();
@@ -43,7 +42,6 @@ export class HilbertSpool {
       const geometry = batch.geometry!;
       this.z ||= geometry.z?.some((value) => !Number.isNaN(value)) ?? false;
       this.m ||= geometry.m?.some((value) => !Number.isNaN(value)) ?? false;
-      this.ids ||= batch.ids !== null;
       for (let i = 0; i < batch.length; i++) {
         this.kinds |= 1 << geometry.kind[i];
         this.boxes.add(geometry.boxOf(i, box));

@@ -1,13 +1,16 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { Arrivals, gapFindings, isShort } from '../completeness.ts';
+import { type PageIds, xmlPageIds } from '../feature-ids.ts';
 import { gatheredIn } from '../gathered.ts';
 import { termsIn } from '../ogc-api.ts';
-import { folderOf, type Gathered, type Order, type Protocol, pathPart } from '../order.ts';
+import type { Gathered, Order, Protocol } from '../order.ts';
+import { folderOf, pathPart } from '../places.ts';
 import type { Receipt } from '../receipt.ts';
 import { ask, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
-import { headerLinks, linkTo } from '../transfer/links.ts';
+import { headerLinks, linkAddress, linkTo } from '../transfer/links.ts';
 import { type FileRequest, type Transfer, transfer } from '../transfer/transfer.ts';
 import { readPage } from './page.ts';
 import { givesGeoJson, givesGml, itemsQuery } from './query.ts';
@@ -33,6 +36,7 @@ function licenceOf(order: Order, collection: Collection): string | undefined {
 const contentCrs = (headers: Headers) => /^<(.*)>$/.exec(headers.get('content-crs')?.trim() ?? '')?.[1];
 
 interface Walk {
+  arrivals: Arrivals;
   order: Order;
   encoding: Encoding;
   crs: string | undefined;
@@ -55,13 +59,24 @@ function pageRequest(walk: Walk, url: string, file: string, context: TransferCon
       const fromHeader = linkTo(headerLinks(headers.get('link')), 'next')?.href;
       const crs = contentCrs(headers) ?? walk.crs;
       const sent = { what, url };
-      if (encoding === 'gml') return { next: fromHeader, crs };
+      if (encoding === 'gml') {
+        const page = xmlPageIds(await stored.bytes(0, stored.size));
+        walk.arrivals.know(stored.name, page);
+        const matched = Number(headers.get('ogc-numbermatched') ?? Number.NaN);
+        return {
+          next: fromHeader,
+          features: page.features,
+          matched: Number.isInteger(matched) ? matched : undefined,
+          crs,
+        };
+      }
       const page = await readPage(stored, sent, context);
+      walk.arrivals.know(stored.name, { features: page.features, ids: page.ids });
       const { meter } = context;
       meter.features += page.features;
       if (page.matched !== undefined) meter.totalFeatures = Math.max(page.matched, meter.features);
       context.progress();
-      return { next: page.next ?? fromHeader, features: page.features, crs };
+      return { next: page.next ?? fromHeader, features: page.features, matched: page.matched, crs };
     },
   };
 }
@@ -91,10 +106,21 @@ async function pages(walk: Walk, first: string, context: TransferContext): Promi
     if (receipt.features !== 0 && contents.has(receipt.sha256))
       throw circle(`page ${grouped(page)} brings what came before`);
     contents.add(receipt.sha256);
+    if (!walk.arrivals.add(await arrived(walk, receipt, context)))
+      throw circle(`every feature of page ${grouped(page)} came before`);
     got.push(one);
-    url = receipt.next === undefined ? undefined : new URL(receipt.next, url).toString();
+    url = receipt.next === undefined ? undefined : linkAddress(receipt.next, url, what, context);
   }
   return got;
+}
+
+/** The features of a page that is in the store, from its check or by reading it again. */
+async function arrived(walk: Walk, { path }: Receipt, context: TransferContext): Promise<PageIds> {
+  const known = walk.arrivals.known(path);
+  if (known !== undefined) return known;
+  const file = (await context.store.open(path))!;
+  if (walk.encoding === 'gml') return xmlPageIds(await file.bytes(0, file.size));
+  return readPage(file, { what: whatOf(walk.order), url: path }, context);
 }
 
 /** Features by their ids, a file each. */
@@ -121,6 +147,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
   const query = await itemsQuery(order, service, found, context);
   const encoding: Encoding = !givesGeoJson(service) && givesGml(service) ? 'gml' : 'geojson';
   const walk: Walk = {
+    arrivals: new Arrivals(),
     order,
     encoding,
     crs: query.crs,
@@ -135,6 +162,13 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     order.wanted.ids === undefined
       ? pages(walk, query.url, context)
       : byIds(walk, found.items, query.crs, context);
+  const anew = () => {
+    context.anew = true;
+    context.continuing = new Set();
+    context.meter.features = 0;
+    walk.arrivals = new Arrivals();
+    return walkAll();
+  };
   let got: Transfer[];
   try {
     got = await walkAll();
@@ -145,11 +179,22 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     context.note(
       `${order.name}: the pages of the run that was broken off are not valid any more; it begins anew.`,
     );
-    context.continuing = new Set();
-    context.meter.features = 0;
-    got = await walkAll();
+    got = await anew();
   }
-  return gatheredIn(folderOf(order), order, got, context);
+  if (order.wanted.ids !== undefined) return gatheredIn(folderOf(order), order, got, context);
+  const announced = () => got.findLast(({ receipt }) => receipt.matched !== undefined)?.receipt.matched;
+  if (isShort(walk.arrivals, announced())) {
+    context.note(
+      `${order.name}: not all came that were announced, or some came twice; it is asked once more.`,
+    );
+    got = await anew();
+  }
+  const sent = { what: whatOf(order), url: query.url };
+  const findings = gapFindings(order.name, walk.arrivals, announced(), sent, context);
+  return {
+    ...(await gatheredIn(folderOf(order), order, got, context)),
+    findings: new Map([[order.name, findings]]),
+  };
 }
 
 /** One small page, for what it says of the whole. */
@@ -171,7 +216,7 @@ export const featuresProtocol: Protocol = {
   kind: 'features',
   together: (order) => order.name,
   gather: ([order], context) => gather(order, context),
-  terms: async (order, context) => termsIn(await openService(order, context)),
+  terms: async (order, context) => termsIn(await openService(order, context), order, context),
   async estimate([order], context) {
     const service = await openService(order, context);
     const found = await openCollection(order, service, context);

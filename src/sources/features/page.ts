@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import type { ByteSource } from '../../formats/byte-source.ts';
+import { idNumber, type PageIds, scalarEnd, stringEnd, valueAfter } from '../feature-ids.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { link, linkTo } from '../transfer/links.ts';
 
 const quote = 0x22;
-const backslash = 0x5c;
 
 export interface Page {
   /** Address of the page that follows, as it stands. */
@@ -13,26 +13,19 @@ export interface Page {
   features: number;
   /** Features in all, where the service says it. */
   matched: number | undefined;
-}
-
-/** End of the string that begins at `at` (its first quote); the length of the bytes when it does not end. */
-function stringEnd(bytes: Uint8Array, at: number): number {
-  for (let k = at + 1; ; k++) {
-    k = bytes.indexOf(quote, k);
-    if (k < 0) return bytes.length;
-    let slashes = 0;
-    while (bytes[k - 1 - slashes] === backslash) slashes++;
-    if (slashes % 2 === 0) return k + 1;
-  }
+  ids: PageIds['ids'];
 }
 
 /**
  * The members of the outermost object of a JSON document, found by its bytes alone: where each value begins and ends, and
  * how many objects stand directly in it when it is an array. Null when the document is not whole. Reading the features
  * into objects to find a link beside them would cost many times as much.
+ *
+ * @param ids gets the numbers of the ids of the objects in "features"
  */
 export function outerMembers(
   bytes: Uint8Array,
+  ids: number[] = [],
 ): Map<string, { from: number; to: number; objects: number }> | null {
   const members = new Map<string, { from: number; to: number; objects: number }>();
   let depth = 0;
@@ -57,6 +50,19 @@ export function outerMembers(
         } catch {
           return null;
         }
+      }
+      if (
+        depth === 3 &&
+        end === k + 4 &&
+        bytes[k + 1] === 0x69 &&
+        bytes[k + 2] === 0x64 &&
+        key === 'features'
+      ) {
+        const value = valueAfter(bytes, end);
+        const valueEnd = value < 0 ? -1 : scalarEnd(bytes, value);
+        // The number 7 and the text "7" name the same feature.
+        const quoted = bytes[value] === quote ? 1 : 0;
+        if (valueEnd > 0) ids.push(idNumber(bytes, value + quoted, valueEnd - quoted));
       }
       k = end - 1;
     } else if (c === 0x7b || c === 0x5b) {
@@ -83,7 +89,8 @@ const pageLinks = z.array(link);
 /** Looks through a page of features in GeoJSON; one that is not whole or is something else is an error. */
 export async function readPage(file: ByteSource, request: Request, context: TransferContext): Promise<Page> {
   const bytes = await file.bytes(0, file.size);
-  const members = outerMembers(bytes);
+  const ids: number[] = [];
+  const members = outerMembers(bytes, ids);
   if (members === null) {
     const begins = bytes.find((each) => each > 0x20 && each < 0x80);
     throw begins === 0x7b
@@ -113,7 +120,7 @@ export async function readPage(file: ByteSource, request: Request, context: Tran
   };
   const type = value('type');
   const matched = value('numberMatched');
-  if (type === 'Feature') return { next: undefined, features: 1, matched: 1 };
+  if (type === 'Feature') return { next: undefined, features: 1, matched: undefined, ids };
   if (type !== 'FeatureCollection')
     throw failure(
       'source-garbled',
@@ -128,5 +135,6 @@ export async function readPage(file: ByteSource, request: Request, context: Tran
     next: next === '' ? undefined : next,
     features: members.get('features')?.objects ?? 0,
     matched: typeof matched === 'number' ? matched : undefined,
+    ids,
   };
 }

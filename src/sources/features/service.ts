@@ -5,7 +5,7 @@ import { askShaped, type Landing, ogcFeatures, openLanding } from '../ogc-api.ts
 import type { Order } from '../order.ts';
 import type { Queryables } from '../pushdown.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { type Link, link, linkTo } from '../transfer/links.ts';
+import { type Link, link, linkAddress, linkTo } from '../transfer/links.ts';
 
 const collection = z.object({
   id: z.string(),
@@ -56,7 +56,7 @@ export async function openCollection(
   const described = await askShaped(collection, ogcFeatures, what, own, context);
   // “#/crs” stands for the list that all collections share (OGC 18-058r1, clause 6.2).
   const crs = described.crs.flatMap((each) => (each === '#/crs' ? known.crs : [each]));
-  const items = new URL(linkTo(described.links, 'items')?.href ?? `${own}/items`, own).toString();
+  const items = linkAddress(linkTo(described.links, 'items')?.href ?? `${own}/items`, own, what, context);
   return { collection: { ...described, crs }, items, own };
 }
 
@@ -68,7 +68,7 @@ export async function askQueryables(
   context: TransferContext,
 ): Promise<Queryables> {
   const what = `${order.source}/${order.wanted.collection ?? order.name}`;
-  const url = new URL(linkTo(links, 'queryables')?.href ?? `${own}/queryables`, own).toString();
+  const url = linkAddress(linkTo(links, 'queryables')?.href ?? `${own}/queryables`, own, what, context);
   const accept = 'application/schema+json';
   const { properties } = await askShaped(queryablesSchema, ogcFeatures, what, url, context, accept);
   const kinds = new Map<string, 'text' | 'number' | 'boolean' | 'date' | 'other'>();

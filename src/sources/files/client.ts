@@ -1,7 +1,8 @@
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
-import { type Gathered, type Order, type Protocol, pathPart, withSlash } from '../order.ts';
+import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
+import { filePath } from '../places.ts';
 import { announcedLength } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -17,18 +18,6 @@ function fileOf(order: Order): string {
 
 /** Name of the file, for words. */
 const nameOf = (file: string) => file.slice(file.lastIndexOf('/') + 1).replace(/[?#].*$/, '');
-
-/** Where a file goes: below the source and its vintage, under the folders that the provider has it in. */
-export function filePath(order: Order, file: string): string {
-  const inside = file
-    .replace(/[?#].*$/, '')
-    .split(/[/\\]/)
-    .filter((part) => part !== '' && part !== '.' && part !== '..')
-    .map(pathPart)
-    .join('/');
-  const vintage = order.vintage === undefined ? '' : `${pathPart(order.vintage)}/`;
-  return `gathered/${pathPart(order.source)}/${vintage}${inside}`;
-}
 
 const isAddress = (text: string) => /^https?:\/\//i.test(text);
 
@@ -67,6 +56,7 @@ export const filesProtocol: Protocol = {
   kind: 'files',
   // Several layers may come out of one archive, which is fetched once.
   together: (order) => `${order.wanted.file ?? order.name} ${order.vintage ?? ''}`,
+  place: (order) => filePath(order, fileOf(order)),
   async gather(orders, context): Promise<Gathered> {
     const [order] = orders;
     const file = fileOf(order);

@@ -3,6 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
 import { withPatience } from '../patience.ts';
 import { withoutSecrets } from '../receipt.ts';
+import { lastPart } from '../transfer/links.ts';
 
 /** What is fetched at first: enough to tell formats apart and to hold most headers. */
 const headLength = 65_536;
@@ -98,7 +99,7 @@ export async function remoteSource(
   };
 
   const first = await request(`bytes=0-${headLength - 1}`);
-  const name = decodeURIComponent(new URL(address).pathname.split('/').pop() || 'file');
+  const name = lastPart(address) || 'file';
   const total = /^bytes \d+-\d+\/(\d+)$/.exec(first.headers.get('content-range') ?? '');
   if (first.status !== 206 || total === null) {
     const bytes = first.status === 416 ? new Uint8Array(0) : await whole(first, mostHeld);

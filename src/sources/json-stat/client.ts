@@ -4,10 +4,12 @@ import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { codesChosen, type Dimension, periodOf } from '../choices.ts';
 import { gatheredIn } from '../gathered.ts';
-import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
+import type { Gathered, Order, Protocol } from '../order.ts';
+import { folderOf } from '../places.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
+import { lastPart, linkAddress } from '../transfer/links.ts';
 import { transfer } from '../transfer/transfer.ts';
 
 const category = z.object({
@@ -48,8 +50,8 @@ function dimensionsOf(told: Pick<Item, 'id' | 'dimension'>): Dimension[] {
 }
 
 /** Last part of an address: what a table is called by. */
-const lastPart = (address: string, base: string) =>
-  decodeURIComponent(new URL(address, base).pathname.split('/').filter(Boolean).pop() ?? '');
+const tableName = (href: string, order: Order) =>
+  URL.canParse(href, order.address) ? lastPart(new URL(href, order.address).toString()) : href;
 
 /** The table that an order means, in the collection that the address leads to (JSON-stat 2.0, class “collection”). */
 async function find(order: Order, context: TransferContext): Promise<{ table: Item; url: string }> {
@@ -65,18 +67,18 @@ async function find(order: Order, context: TransferContext): Promise<{ table: It
     );
   const { item: items } = answer.data.link;
   const table =
-    items.find((each) => lastPart(each.href, order.address) === wanted) ??
+    items.find((each) => tableName(each.href, order) === wanted) ??
     items.find((each) => each.label?.toLowerCase() === wanted.toLowerCase());
   if (table === undefined)
     throw new IsomericError('table-unknown', `${order.source} has no table “${wanted}”.`, {
       place: { file: context.credentials.shown(order.address) },
       advice: suggest(
         wanted,
-        items.flatMap((each) => [lastPart(each.href, order.address), each.label ?? '']),
+        items.flatMap((each) => [tableName(each.href, order), each.label ?? '']),
       ),
       blame: 'usage',
     });
-  return { table, url: new URL(table.href, order.address).toString() };
+  return { table, url: linkAddress(table.href, order.address, order.source, context) };
 }
 
 /** Choices as parameters, and the codes that the answer must then have. */
@@ -116,7 +118,7 @@ function citationOf({ source, label }: Item): string | undefined {
 async function gather(order: Order, context: TransferContext): Promise<Gathered> {
   const { table, url } = await find(order, context);
   const asked = query(order, table, url);
-  const what = `${order.source}/${lastPart(table.href, order.address)}`;
+  const what = `${order.source}/${tableName(table.href, order)}`;
   const got = await transfer(
     {
       what,

@@ -5,13 +5,15 @@ import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
 import { readPage } from '../features/page.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
 import { termsIn } from '../ogc-api.ts';
-import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
+import type { Gathered, Order, Protocol } from '../order.ts';
 import { boxName, boxNamed, halves, piecesOf, squareKilometres } from '../pieces.ts';
+import { folderOf } from '../places.ts';
 import type { Receipt } from '../receipt.ts';
 import { removeOthers } from '../store.ts';
 import { once } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
+import { linkAddress } from '../transfer/links.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
 import { askResults, ExpiredError, followOrder, placeOrder, TooLargeError } from './job.ts';
 import { inputsFor, openDesk, openProcess, type Process } from './process.ts';
@@ -204,7 +206,7 @@ async function fetchResult(
   };
   if (result !== null && typeof result === 'object' && 'href' in result) {
     const { href, type } = result as { href: string; type?: string };
-    const url = new URL(href, base).toString();
+    const url = linkAddress(String(href), base, what, context);
     const ending = endingOf(type, url);
     return transfer(
       {
@@ -262,7 +264,7 @@ async function gather(orders: readonly Order[], context: TransferContext): Promi
 }
 
 /** Brings all pieces, then fetches what came of them, dataset by dataset: one that fails does not lose the others. */
-async function bringAndFetch(pieces: Pieces): Promise<Required<Gathered>> {
+async function bringAndFetch(pieces: Pieces): Promise<Required<Omit<Gathered, 'findings'>>> {
   const { orders, context, process } = pieces;
   const outcomes = await Promise.allSettled(
     pieces.list.map((piece) => bring(pieces, piece, context.longestOrder, 0, 2)),
@@ -313,7 +315,7 @@ export const ordersProtocol: Protocol = {
   together: ({ wanted, vintage }) =>
     JSON.stringify([wanted.process ?? '', wanted.inputs ?? {}, vintage ?? '']),
   gather,
-  terms: async (order, context) => termsIn(await openDesk(order, context)),
+  terms: async (order, context) => termsIn(await openDesk(order, context), order, context),
   async estimate(orders, context) {
     const process = await once(
       `process ${orders[0].address} ${orders[0].wanted.process ?? ''}`,

@@ -3,7 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { ask, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, retryAfter } from '../transfer/failures.ts';
-import { type Link, link, linkTo } from '../transfer/links.ts';
+import { type Link, link, linkAddress, linkTo } from '../transfer/links.ts';
 import { spanWords } from '../transfer/retrying.ts';
 
 /** Pauses between two questions how an order is getting on, unless the service says when to ask. */
@@ -74,7 +74,7 @@ export async function placeOrder(
         'the order was taken, but no address was given for it.',
         'Ask the makers of the service.',
       );
-    return { url: new URL(location, execution).toString(), results: undefined };
+    return { url: linkAddress(location, execution, request.what, context), results: undefined };
   }
   return { url: execution, results: jsonOf(answer, request, context) };
 }
@@ -122,8 +122,12 @@ async function reasonOf(
   context: TransferContext,
 ): Promise<string> {
   const results = linkTo(status.links, 'results')?.href ?? `${url.replace(/\/$/, '')}/results`;
-  const request: Request = { what, url: new URL(results, url).toString(), accept: 'application/json' };
   try {
+    const request: Request = {
+      what,
+      url: linkAddress(results, url, what, context),
+      accept: 'application/json',
+    };
     // Results of a failed order are an exception (clause 7.13.4).
     await ask({ ...request, allow: [] }, { ...context, tries: 1 });
     return status.message ?? '';
@@ -156,10 +160,12 @@ export async function followOrder(
     if (state === 'successful') {
       context.meter.state = undefined;
       context.meter.share = undefined;
-      return new URL(
+      return linkAddress(
         linkTo(status.links, 'results')?.href ?? `${url.replace(/\/$/, '')}/results`,
         url,
-      ).toString();
+        what,
+        context,
+      );
     }
     if (state === 'failed' || state === 'dismissed') {
       const reason = await reasonOf(what, url, status, context);

@@ -5,7 +5,7 @@ import { suggest } from '../../core/nearest.ts';
 import { askShaped, type Landing, ogcProcesses, openLanding } from '../ogc-api.ts';
 import type { Order } from '../order.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { link, linkTo } from '../transfer/links.ts';
+import { link, linkAddress, linkTo } from '../transfer/links.ts';
 
 const schema = z.looseObject({
   type: z.string().optional(),
@@ -64,7 +64,7 @@ export async function openProcess(order: Order, context: TransferContext): Promi
   return {
     id: told.id,
     title: told.title ?? told.id,
-    execution: new URL(linkTo(told.links, 'execute')?.href ?? `${own}/execution`, own).toString(),
+    execution: linkAddress(linkTo(told.links, 'execute')?.href ?? `${own}/execution`, own, source, context),
     asynchronous: told.jobControlOptions.includes('async-execute'),
     inputs: told.inputs,
   };

@@ -2,11 +2,12 @@ import { z } from 'zod';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
-import { filePath } from '../files/client.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
+import { extractPath } from '../places.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
+import { lastPart, linkAddress } from '../transfer/links.ts';
 import { transfer } from '../transfer/transfer.ts';
 
 const region = z.object({
@@ -41,7 +42,9 @@ async function regions(order: Order, context: TransferContext): Promise<Region[]
 }
 
 /** Path of a region from the top: `teskaria/ombrey`. */
-function pathOf(one: Region, all: readonly Region[]): string {
+const pathOf = (one: Region, all: readonly Region[]) => partsOf(one, all).join('/');
+
+function partsOf(one: Region, all: readonly Region[]): string[] {
   const parts = [one.properties.id];
   for (let at = one; at.properties.parent !== null && parts.length < 20; ) {
     const up = all.find((each) => each.properties.id === at.properties.parent);
@@ -49,7 +52,7 @@ function pathOf(one: Region, all: readonly Region[]): string {
     parts.unshift(up.properties.id);
     at = up;
   }
-  return parts.join('/');
+  return parts;
 }
 
 const contains = (outer: readonly number[], inner: Box) =>
@@ -59,7 +62,7 @@ const contains = (outer: readonly number[], inner: Box) =>
 async function find(
   order: Order,
   context: TransferContext,
-): Promise<{ found: Region; path: string; chosen: boolean }> {
+): Promise<{ found: Region; path: string; parts: string[]; chosen: boolean }> {
   const all = await regions(order, context);
   const wanted = order.wanted.region;
   if (wanted === undefined) {
@@ -72,7 +75,8 @@ async function find(
     );
     const size = ({ bbox }: Region) => (bbox![2] - bbox![0]) * (bbox![3] - bbox![1]);
     const [found] = holding.sort((a, b) => size(a) - size(b));
-    if (found !== undefined) return { found, path: pathOf(found, all), chosen: true };
+    if (found !== undefined)
+      return { found, path: pathOf(found, all), parts: partsOf(found, all), chosen: true };
     throw new IsomericError('region-unknown', `${order.source} has no region that holds the whole area.`, {
       advice: `Say which with “region:”: ${all
         .map((each) => pathOf(each, all))
@@ -85,7 +89,8 @@ async function find(
     all.find((each) => pathOf(each, all) === wanted) ??
     all.find((each) => each.properties.id === wanted) ??
     all.find((each) => each.properties.name.toLowerCase() === wanted.toLowerCase());
-  if (found !== undefined) return { found, path: pathOf(found, all), chosen: false };
+  if (found !== undefined)
+    return { found, path: pathOf(found, all), parts: partsOf(found, all), chosen: false };
   throw new IsomericError('region-unknown', `${order.source} has no region “${wanted}”.`, {
     place: { file: context.credentials.shown(order.address) },
     advice: suggest(
@@ -102,15 +107,15 @@ export const regionsProtocol: Protocol = {
   together: ({ wanted }) => wanted.region ?? '',
   async gather(orders, context): Promise<Gathered> {
     const [order] = orders;
-    const { found, path, chosen } = await find(order, context);
+    const { found, path, parts, chosen } = await find(order, context);
     const { url, name, date, sha256, licence } = found.properties;
     if (url === undefined)
       throw new IsomericError('region-unknown', `${order.source} has no extract of ${name} itself.`, {
         advice: 'It only holds other regions: name one of them.',
         blame: 'usage',
       });
-    const address = new URL(url, order.address).toString();
-    const file = decodeURIComponent(new URL(address).pathname.split('/').pop() ?? 'extract');
+    const address = linkAddress(url, order.address, order.source, context);
+    const file = lastPart(address) || 'extract';
     const vintage = order.vintage ?? date?.slice(0, 10);
     if (chosen) context.note(`${order.name}: ${name} is the smallest region that holds the whole area.`);
     const datasets = orders.map((each) => each.name);
@@ -120,10 +125,7 @@ export const regionsProtocol: Protocol = {
         datasets,
         url: address,
         // Named for the region and its date: extracts of all dates are called alike.
-        path: filePath(
-          { ...order, vintage: undefined },
-          `${path}/${vintage === undefined ? '' : `${vintage}/`}${file}`,
-        ),
+        path: extractPath({ ...order, vintage: undefined }, parts, file, vintage),
         plain: true,
         sha256,
         licence: order.licence ?? licence,

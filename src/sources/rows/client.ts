@@ -1,7 +1,8 @@
 import { counted } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { gatheredIn } from '../gathered.ts';
-import { folderOf, type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
+import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
+import { folderOf } from '../places.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';

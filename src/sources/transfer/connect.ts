@@ -2,6 +2,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { withPatience } from '../patience.ts';
 import type { Request, TransferContext } from './context.ts';
 import { failure, reasonIn, refusal, retryAfter } from './failures.ts';
+import { linkAddress } from './links.ts';
 
 /** A service that redirects more often is taken to run in circles. */
 const mostRedirects = 8;
@@ -96,16 +97,12 @@ export async function connect(
     const location = response.headers.get('location');
     if (status >= 300 && status <= 399 && status !== 304 && location !== null) {
       response.body?.cancel().catch(() => {});
-      url = new URL(location, url).toString();
+      url = linkAddress(location, url, request.what, context);
       if (status === 303 || ((status === 301 || status === 302) && method === 'POST')) {
         method = 'GET';
         sent = undefined;
       }
-      if (
-        !/^https?:$/.test(new URL(url).protocol) ||
-        seen.has(`${method} ${url}`) ||
-        seen.size > mostRedirects
-      )
+      if (seen.has(`${method} ${url}`) || seen.size > mostRedirects)
         throw failure(
           'source-redirects',
           request,

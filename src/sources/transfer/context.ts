@@ -24,6 +24,14 @@ export interface Meter {
   state?: string;
 }
 
+/** A file of the store that is being received, or has been, in this run. */
+export interface Claim {
+  owner: TransferContext;
+  url: string;
+  datasets: Set<string>;
+  done: Promise<unknown>;
+}
+
 /** What transfers need of the machine and of the study. */
 export interface TransferContext {
   store: Store;
@@ -33,10 +41,14 @@ export interface TransferContext {
   sleep(milliseconds: number): Promise<void>;
   /** Receipts of earlier runs, by path. */
   earlier: ReadonlyMap<string, Receipt>;
+  /** True when nothing that is there counts: everything is asked for anew. */
+  anew?: boolean;
   /** Files of this dataset that came in a run that was broken off: they are taken as they lie. */
   continuing: ReadonlySet<string>;
   /** Told of every file as soon as it is whole. */
   keep(receipt: Receipt): Promise<void>;
+  /** Files of this run, with the context that asked for each: two that mean different things by one are refused. */
+  claims: Map<string, Claim>;
   credentials: Credentials;
   hosts: HostGate;
   meter: Meter;

@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import type { TransferContext } from './context.ts';
+import { failure } from './failures.ts';
 
 export const link = z.object({
   rel: z.string(),
@@ -28,4 +30,31 @@ export function headerLinks(header: string | null): Link[] {
 /** The link of a relation, whether it is named in short or by its address. */
 export function linkTo(links: readonly Link[], rel: string): Link | undefined {
   return links.find((each) => each.rel === rel || each.rel.endsWith(`/${rel}`));
+}
+
+/**
+ * The address behind a link of a service, relative ones from where they stand. What is no address, or one that is not
+ * asked over HTTP, is the service's fault.
+ */
+export function linkAddress(href: string, from: string, what: string, context: TransferContext): string {
+  const url = URL.canParse(href, from) ? new URL(href, from) : null;
+  if (url !== null && /^https?:$/.test(url.protocol)) return url.toString();
+  throw failure(
+    'source-link',
+    { what, url: from },
+    context,
+    `it holds a link that is no address that can be asked: “${href.slice(0, 80)}”.`,
+    'The service is broken: ask its makers.',
+  );
+}
+
+/** The last part of an address, as a name. */
+export function lastPart(address: string): string {
+  const part = new URL(address).pathname.split('/').filter(Boolean).pop() ?? '';
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    // A stray percent sign stands for itself.
+    return part;
+  }
 }

@@ -1,4 +1,5 @@
 import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
 import type { Receipt } from '../receipt.ts';
 import type { Part, PartNote } from '../store.ts';
@@ -55,12 +56,33 @@ function contentRange(headers: Headers): { from: number; total: number | undefin
  * on where it stopped (Range with If-Range), or starts over when the file has changed meanwhile.
  */
 export async function transfer(request: FileRequest, context: TransferContext): Promise<Transfer> {
-  const { store, credentials } = context;
-  const shown = credentials.shown(request.url);
+  const shown = context.credentials.shown(request.url);
+  const { path, method } = request;
+  const url = `${method ?? 'GET'} ${request.url} ${request.body?.text ?? ''}`;
+  const claim = context.claims.get(path);
+  if (claim !== undefined && claim.owner !== context && claim.url !== url)
+    throw new IsomericError(
+      'place-shared',
+      `${request.what}: ${path} came from another address in this run, and would be overwritten.`,
+      { place: { file: shown }, advice: 'Give one of the datasets another name, source or “vintage:”.' },
+    );
+  await claim?.done.catch(() => {});
+  // One file may belong to several datasets that asked for it one by one.
+  const datasets = new Set([...(claim?.datasets ?? []), ...request.datasets]);
+  const done = fetched({ ...request, datasets: [...datasets] }, shown, context);
+  context.claims.set(path, { owner: context, url, datasets, done });
+  return done;
+}
+
+async function fetched(request: FileRequest, shown: string, context: TransferContext): Promise<Transfer> {
+  const { store } = context;
   const earlier = context.earlier.get(request.path);
   const intact = earlier !== undefined && (await store.checksum(request.path)) === earlier.sha256;
   const known =
-    intact && earlier.url === shown && (request.sha256 === undefined || request.sha256 === earlier.sha256);
+    context.anew !== true &&
+    intact &&
+    earlier.url === shown &&
+    (request.sha256 === undefined || request.sha256 === earlier.sha256);
   if (known && context.continuing.has(request.path))
     return { receipt: earlier, unchanged: true, headers: null };
   const conditions: Record<string, string> = {};
@@ -70,7 +92,7 @@ export async function transfer(request: FileRequest, context: TransferContext): 
     const abort = new AbortController();
     const before = context.meter.bytes;
     try {
-      const part = known ? null : await partOf(request, shown, context);
+      const part = known || context.anew === true ? null : await partOf(request, shown, context);
       const resumed: Record<string, string> =
         part === null ? {} : { range: `bytes=${part.bytes}-`, 'if-range': part.note.validator };
       const response = await connect(

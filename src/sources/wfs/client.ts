@@ -7,16 +7,20 @@ import { sourceFromBytes } from '../../formats/byte-source.ts';
 import { readSrsName } from '../../formats/gml/srs.ts';
 import { localName } from '../../formats/xml/read-xml.ts';
 import { xmlText } from '../../formats/xml/write-xml.ts';
+import { Arrivals, gapFindings, isShort } from '../completeness.ts';
+import { type PageIds, xmlPageIds } from '../feature-ids.ts';
 import { boxText } from '../features/query.ts';
 import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';
-import { folderOf, type Gathered, type Order, type Protocol } from '../order.ts';
+import type { Gathered, Order, Protocol } from '../order.ts';
+import { folderOf } from '../places.ts';
 import { fieldsOf, sendablePart } from '../pushdown.ts';
 import type { Receipt } from '../receipt.ts';
 import { ask } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
+import { linkAddress } from '../transfer/links.ts';
 import { type FileRequest, type Transfer, transfer } from '../transfer/transfer.ts';
-import { type CollectionHead, readCollectionHead } from './answer.ts';
+import { readCollectionHead } from './answer.ts';
 import { filterXml } from './fes.ts';
 import {
   describeType,
@@ -181,11 +185,12 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
   const properties = await describeType(order, service, type, context);
   const query = await queryOf(order, service, type, properties, context);
   const folder = folderOf(order);
+  const { wanted } = order;
   const licence = order.licence ?? service.licence;
   const citation =
     order.citation ??
     (service.provider === undefined ? undefined : `${service.provider}: ${type.title ?? type.name}.`);
-  const heads = new Map<string, CollectionHead>();
+  let arrivals = new Arrivals();
   const request = (page: number, sent: ReturnType<typeof askFor>): FileRequest => ({
     ...sent,
     datasets: [order.name],
@@ -195,59 +200,84 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     citation,
     async check(file): Promise<Partial<Receipt>> {
       const head = await readCollectionHead(file, sent, context);
-      heads.set(file.name, head);
+      const found = xmlPageIds(await file.bytes(0, file.size));
+      arrivals.know(file.name, found);
       const { meter } = context;
-      meter.features += head.returned ?? 0;
+      meter.features += found.features;
       if (head.matched !== undefined) meter.totalFeatures = Math.max(head.matched, meter.features);
       context.progress();
-      return { next: head.next, features: head.returned };
+      return { next: head.next, features: found.features, matched: head.matched };
     },
   });
   const beside = await keepSchema(order, properties, folder, context);
-  const got: Transfer[] = [];
-  const seen = new Set<string>();
-  let start = 0;
-  let sent: ReturnType<typeof askFor> | undefined = askFor(query, order, 0, false);
-  for (let page = 1; sent !== undefined; page++) {
-    const mark = `${sent.url} ${sent.body?.text ?? ''}`;
-    if (seen.has(mark) || page > mostPages)
-      throw failure(
-        'source-loop',
-        sent,
-        context,
-        `the pages lead in a circle (page ${grouped(page)} is one that came before).`,
-        'The service is broken: ask its makers.',
-      );
-    seen.add(mark);
-    const one: Transfer = await transfer(request(page, sent), context);
-    const { receipt } = one;
-    if (receipt.features !== 0 && got.some((each) => each.receipt.sha256 === receipt.sha256))
-      throw failure(
-        'source-loop',
-        sent,
-        context,
-        `the pages lead in a circle (page ${grouped(page)} brings what came before).`,
-        'The service is broken: ask its makers.',
-      );
-    got.push(one);
-    start += receipt.features ?? 0;
-    if (receipt.next !== undefined)
-      sent = { what: sent.what, url: new URL(receipt.next, sent.url).toString() };
-    else {
-      const file = await context.store.open(receipt.path);
-      const head: CollectionHead =
-        heads.get(receipt.path) ?? (await readCollectionHead(file!, sent, context));
-      // Some services page without saying where the next page is.
-      const more =
-        service.pages &&
-        query.pageSize !== undefined &&
-        head.returned === query.pageSize &&
-        head.matched !== undefined &&
-        start < head.matched;
-      sent = more ? askFor(query, order, start, false) : undefined;
+  const first = askFor(query, order, 0, false);
+  const walk = async (): Promise<Transfer[]> => {
+    const got: Transfer[] = [];
+    const seen = new Set<string>();
+    let start = 0;
+    let sent: ReturnType<typeof askFor> | undefined = first;
+    for (let page = 1; sent !== undefined; page++) {
+      const asked: ReturnType<typeof askFor> = sent;
+      const circle = (words: string): IsomericError =>
+        failure(
+          'source-loop',
+          asked,
+          context,
+          `the pages lead in a circle (page ${grouped(page)} ${words}).`,
+          'The service is broken: ask its makers.',
+        );
+      const mark = `${asked.url} ${asked.body?.text ?? ''}`;
+      if (seen.has(mark) || page > mostPages) throw circle('is one that came before');
+      seen.add(mark);
+      const one: Transfer = await transfer(request(page, asked), context);
+      const { receipt } = one;
+      if (!arrivals.add(arrivals.known(receipt.path) ?? (await idsIn(receipt, context))))
+        throw circle('brings what came before');
+      got.push(one);
+      const features = receipt.features ?? 0;
+      start += features;
+      if (receipt.next !== undefined)
+        sent = { what: asked.what, url: linkAddress(receipt.next, asked.url, asked.what, context) };
+      else if (asksOn(query, features, start, receipt.matched)) {
+        // A service that has a largest page of its own shows it by its first.
+        sent = askFor({ ...query, pageSize: query.pageSize ?? features }, order, start, false);
+      } else sent = undefined;
     }
+    return got;
+  };
+  let got = await walk();
+  if (wanted.ids !== undefined) return gatheredIn(folder, order, got, context, [beside]);
+  // Without a number in the pages, the service is asked for it; one that does not know it, does not.
+  const counted = got.some(({ receipt }) => receipt.matched !== undefined)
+    ? undefined
+    : await hits(query, order, context).catch(() => undefined);
+  const announced = () =>
+    got.findLast(({ receipt }) => receipt.matched !== undefined)?.receipt.matched ?? counted;
+  if (isShort(arrivals, announced())) {
+    context.note(
+      `${order.name}: not all came that were announced, or some came twice; it is asked once more.`,
+    );
+    context.anew = true;
+    context.continuing = new Set();
+    context.meter.features = 0;
+    arrivals = new Arrivals();
+    got = await walk();
   }
-  return gatheredIn(folder, order, got, context, [beside]);
+  const findings = gapFindings(order.name, arrivals, announced(), first, context);
+  const gathered = await gatheredIn(folder, order, got, context, [beside]);
+  return { ...gathered, findings: new Map([[order.name, findings]]) };
+}
+
+/** The features of a page that is in the store. */
+async function idsIn({ path }: Receipt, context: TransferContext): Promise<PageIds> {
+  const file = (await context.store.open(path))!;
+  return xmlPageIds(await file.bytes(0, file.size));
+}
+
+/** Some services page without saying where the next page is: then a full page, or one short of all, means ask on. */
+function asksOn({ service, pageSize }: Query, features: number, start: number, matched?: number): boolean {
+  if (!service.pages || features === 0) return false;
+  return matched === undefined ? pageSize !== undefined && features >= pageSize : start < matched;
 }
 
 /** The schema of the feature type stands beside the pages: codes stay text, and fields have their types. */

@@ -4,6 +4,7 @@ import { aggregateNames, Gatherer, parseAggregate } from '../../table/aggregates
 import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
+import { asPlainField } from '../feature-ids.ts';
 import { isLayer, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -29,7 +30,7 @@ export function groupRows(table: Table, options: GroupOptions): Table {
   const parsed = options.compute.map((each) =>
     parseAggregate(each.expression, table.schema, table.name, context),
   );
-  const schema: Field[] = keys.map((c) => table.schema[c]);
+  const schema: Field[] = keys.map((c) => asPlainField(table.schema[c]));
   const outputs = options.compute.map((each, k) => {
     const aggregate = parsed[k];
     const field: Field = {

@@ -12,6 +12,7 @@ import {
 } from '../../table/key-repair.ts';
 import { withMarginNames } from '../../table/margin-fields.ts';
 import { type Field, freeName, requireField, type Schema } from '../../table/schema.ts';
+import { asPlainField } from '../feature-ids.ts';
 import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -91,7 +92,11 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
     requireField(layer.schema, options.on[0], layer.name),
     requireField(table.schema, options.on[1], table.name),
   ];
-  const wanted = options.columns ?? table.schema.filter((_, c) => c !== tableKey).map((field) => field.name);
+  const wanted =
+    options.columns ??
+    table.schema
+      .filter((field, c) => c !== tableKey && field.featureId !== 'numbering')
+      .map((field) => field.name);
   const chosen: number[] = [];
   const added: Field[] = [];
   const notes: string[] = [];
@@ -108,7 +113,7 @@ export function join<T extends Table>(layer: T, table: Table, options: JoinOptio
       );
     chosen.push(c);
     added.push({
-      ...table.schema[c],
+      ...asPlainField(table.schema[c]),
       name: free,
       title: table.schema[c].title ?? (free === name ? undefined : name),
       ...(free === name ? {} : { code: table.schema[c].code ?? name }),

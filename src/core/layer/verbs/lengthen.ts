@@ -4,6 +4,7 @@ import { ColumnBuilder } from '../../table/column-builder.ts';
 import type { Mark } from '../../table/marks.ts';
 import { type Field, type FieldType, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
+import { asPlainField } from '../feature-ids.ts';
 import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -28,7 +29,9 @@ export function lengthen(table: Table, options: LengthenOptions): Table {
   const chosen = options.columns.map((name) => requireField(table.schema, name, table.name));
   if (chosen.length === 0)
     throw new IsomericError('columns-missing', 'Say which columns become rows.', { blame: 'usage' });
-  const kept = table.schema.map((_, c) => c).filter((c) => !chosen.includes(c));
+  const kept = table.schema
+    .map((_, c) => c)
+    .filter((c) => !chosen.includes(c) && table.schema[c].featureId !== 'numbering');
   const names = kept.map((c) => table.schema[c].name);
   const fields = chosen.map((c) => table.schema[c]);
   const type = commonType(fields);
@@ -52,7 +55,7 @@ export function lengthen(table: Table, options: LengthenOptions): Table {
   const [unit] = units;
   if (units.size === 1 && unit !== undefined) valueField.unit = unit;
   const keptFields = kept.map((c) => {
-    const { margin: _, ...field } = table.schema[c];
+    const { margin: _, ...field } = asPlainField(table.schema[c]);
     return field;
   });
   const schema = [...keptFields, nameField, valueField];

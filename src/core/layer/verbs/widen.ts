@@ -4,6 +4,7 @@ import { readableName } from '../../table/code-book.ts';
 import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
+import { asPlainField } from '../feature-ids.ts';
 import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -85,10 +86,13 @@ export async function widen(table: Table, options: WidenOptions): Promise<Table>
     throw new IsomericError('columns-missing', 'Say which column becomes columns.', { blame: 'usage' });
   const rows =
     options.rows?.map((name) => requireField(table.schema, name, table.name)) ??
-    table.schema.map((_, c) => c).filter((c) => c !== v && !by.includes(c));
+    // An id of each row would keep every row apart.
+    table.schema
+      .map((_, c) => c)
+      .filter((c) => c !== v && !by.includes(c) && table.schema[c].featureId === undefined);
   const keys = await combinations(table, by);
   const value = table.schema[v];
-  const fields = rows.map((c) => table.schema[c]);
+  const fields = rows.map((c) => asPlainField(table.schema[c]));
   const columns = newColumns(
     table,
     by,
