@@ -97,7 +97,7 @@ describe('isomeric ledger', () => {
       /^pumps +desk +\d+ .* Works Licence$/m,
       /^Citations$/m,
       /^ {2}Boundary Office of Teskaria \(2024\): wards\.$/m,
-      /^ {2}desk: “Terms of the order desk”, agreed to on 2026-05-01; http:\S+\/terms, kept in gathered\/desk\/terms\.html\.$/m,
+      /^ {2}desk: “Terms of the order desk”, agreed to on 2026-05-01; http:\S+\/terms, kept in gathered\/desk\/~terms\.html\.$/m,
       /^Ledger: 3 datasets in \d+ files, [\d,]+ bytes\.$/m,
       /^Verify: every file is as it was received\.$/m,
     ])

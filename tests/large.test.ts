@@ -113,6 +113,7 @@ describe('GeoPackage', () => {
       base: { shift: { tx: -112.4, ppm: -2.16 } },
     });
     expect(opened[1].table.schema).toMatchObject([
+      { name: 'fid', type: 'integer', featureId: 'numbering' },
       { name: 'code', type: 'text', title: 'Code', description: 'of the ward' },
     ]);
     expect((opened[2].table as Layer).crs).toBeNull();

@@ -163,7 +163,7 @@ describe('extracts by region', () => {
       const own = study(source(address), `  streets: { from: host, region: ${region}, class: roads }\n`);
       await own.gather();
       const [path] = own.files('gathered');
-      expect(path).toBe('gathered/host/teskaria/ombrey/2024-06-30/ombrey.osm.pbf');
+      expect(path).toBe('gathered/host/teskaria/ombrey/@2024-06-30/ombrey.osm.pbf');
       const file = readFileSync(join(demoFolder, 'data/map-extracts/ombrey.osm.pbf'));
       expect((await own.ledger()).receipts.get(path)).toMatchObject({
         sha256: createHash('sha256').update(file).digest('hex'),
@@ -223,7 +223,7 @@ describe('files', () => {
       'sources:\n  host: { kind: files, at: ./shelf, licence: L }\ngather:\n  table: { from: host, file: "sub/x.csv", vintage: 2024 }\n',
     );
     await own.gather();
-    expect(own.text('gathered/host/2024/sub/x.csv')).toBe('code,n\n01,2\n');
+    expect(own.text('gathered/host/@2024/sub/x.csv')).toBe('code,n\n01,2\n');
     expect(await own.rows('table')).toEqual([{ code: '01', n: 2 }]);
     await own.gather();
     expect(own.said.at(-1)).toMatch(/unchanged since the last run/);
@@ -246,7 +246,7 @@ describe('files', () => {
     );
     await own.gather();
     expect(own.files('gathered')).toEqual([
-      'gathered/a/2019/flood-depth.tif',
+      'gathered/a/@2019/flood-depth.tif',
       'gathered/a/flood-depth.tif',
       'gathered/b/flood-depth.tif',
     ]);

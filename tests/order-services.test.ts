@@ -192,10 +192,10 @@ describe('terms of use', () => {
     const error = await open.gather().catch((each: unknown) => each as { code: string; sentence: string });
     expect(error).toMatchObject({ code: 'terms-not-agreed', blame: 'usage' });
     expect((error as { sentence: string }).sentence).toMatch(
-      /gathered\/desk\/terms\.html: .*“Terms of the order desk”.*write “agreed: \d{4}-\d\d-\d\d” under sources → desk/,
+      /gathered\/desk\/~terms\.html: .*“Terms of the order desk”.*write “agreed: \d{4}-\d\d-\d\d” under sources → desk/,
     );
     expect(placed()).toBe(0);
-    expect(open.text('gathered/desk/terms.html')).toContain('Flood works are shown as of the last survey.');
+    expect(open.text('gathered/desk/~terms.html')).toContain('Flood works are shown as of the last survey.');
     const own = study(address, both, ', agreed: 2026-02-03');
     await own.gather();
     const [terms] = (await own.ledger()).terms.values();

@@ -131,6 +131,7 @@ describe('steps', () => {
     });
     const wards = layers.get('wards')!;
     expect(wards.schema.map((field) => [field.name, field.type])).toEqual([
+      ['fid', 'integer'],
       ['code', 'text'],
       ['share', 'real'],
       ['big', 'boolean'],
@@ -291,7 +292,8 @@ describe('tables in a study', () => {
       check: 'check: { mobility: ["sure: share"] }\nmargins: { confidence: 95, unsure above: 30 }\n',
     });
     const names = (layer: string) => layers.get(layer)!.schema.map((field) => field.name);
-    expect(names('residents').slice(0, 3)).toEqual([
+    expect(names('residents').slice(0, 4)).toEqual([
+      'fid',
       'REF_AREA',
       'women_0_to_15_years',
       'women_0_to_15_years_reason',

@@ -194,7 +194,7 @@ describe('packed answers', () => {
     const address = await service((_, response) =>
       response.writeHead(200, { 'content-encoding': 'gzip' }).end(bomb),
     );
-    await expect(get(address)).rejects.toMatchObject({ code: 'source-damaged' });
+    await expect(get(address)).rejects.toMatchObject({ code: 'source-bomb' });
   });
 
   it('in an encoding that nobody asked for are refused', async () => {

@@ -60,7 +60,10 @@ function fail(error: unknown, json: boolean): number {
   if (error instanceof IsomericError) {
     if (json)
       process.stderr.write(
-        `${JSON.stringify({ error: { code: error.code, words: error.message, place: error.place, advice: error.advice } })}\n`,
+        `${JSON.stringify({
+          error: { code: error.code, words: error.message, place: error.place, advice: error.advice },
+          ...(error.failures.length === 0 ? {} : { failures: error.failures }),
+        })}\n`,
       );
     else process.stderr.write(`${makeOutput({}).colours.redBright('Stopped:')} ${error.sentence}\n`);
     return error.blame === 'usage' ? exitCodes.usage : exitCodes.input;

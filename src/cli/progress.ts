@@ -47,6 +47,14 @@ export class Speedometer {
   }
 }
 
+/** Milliseconds between the lines in a pipe. */
+const pipeEvery = 30_000;
+
+/** The same without a bar. */
+export function plainMeterText(what: string, meter: Meter, speed: number | null): string {
+  return meterText(what, meter, speed).replace(/\s+[█░·]{16} /, ': ');
+}
+
 /** What, how far, how fast, how long still. */
 export function meterText(what: string, meter: Meter, speed: number | null, nameWidth = 18): string {
   const name = (what.length > nameWidth ? `${what.slice(0, nameWidth - 1)}…` : what).padEnd(nameWidth);
@@ -91,15 +99,22 @@ export class ProgressLines {
   private bars: cliProgress.MultiBar | null = null;
   private readonly lines = new Map<string, Line>();
   private readonly meters = new Map<string, Meter>();
+  private readonly every: number;
+  private ticking: NodeJS.Timeout | undefined;
   private readonly stream: NodeJS.WriteStream;
 
-  constructor(stream: NodeJS.WriteStream = process.stderr) {
+  /** @param every milliseconds between the lines where the stream is no terminal */
+  constructor(stream: NodeJS.WriteStream = process.stderr, every = pipeEvery) {
     this.stream = stream;
+    this.every = every;
   }
 
   /** @param meter how far it is; null when there is nothing more to show of it */
   show(what: string, meter: Meter | null): void {
-    if (!this.stream.isTTY) return;
+    if (!this.stream.isTTY) {
+      this.sayNowAndThen(what, meter);
+      return;
+    }
     if (meter === null) {
       const line = this.lines.get(what);
       if (line?.bar !== null && line?.bar !== undefined) this.bars?.remove(line.bar);
@@ -123,6 +138,29 @@ export class ProgressLines {
     });
     // After something else was printed, all that goes on comes back.
     for (const [name, known] of this.meters) this.update(name, known);
+  }
+
+  /** Where no line can be redrawn, a plain one every half minute says that something moves, or that nothing does. */
+  private sayNowAndThen(what: string, meter: Meter | null): void {
+    if (meter === null) this.meters.delete(what);
+    else this.meters.set(what, meter);
+    if (this.meters.size === 0) {
+      clearInterval(this.ticking);
+      this.ticking = undefined;
+      return;
+    }
+    if (this.ticking !== undefined) return;
+    this.ticking = setInterval(() => {
+      for (const [name, known] of this.meters) {
+        if (known.state === 'waiting' || known.state === 'received') continue;
+        const line = this.lines.get(name) ?? { bar: null, speed: new Speedometer() };
+        this.lines.set(name, line);
+        line.speed.add(performance.now(), known.bytes);
+        this.stream.write(`  ${plainMeterText(name, known, line.speed.speed)}\n`);
+      }
+    }, this.every);
+    // It keeps nobody waiting.
+    this.ticking.unref();
   }
 
   private update(what: string, meter: Meter): void {

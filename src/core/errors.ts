@@ -26,6 +26,25 @@ export function describePlace(place: Place): string {
 /** Whose fault it is: the caller's (`usage`) or the input's or source's (`input`). Decides the exit code. */
 export type Blame = 'usage' | 'input';
 
+/** One of several failures that an error tells of together. */
+export interface Failure {
+  /** What failed: names of datasets, of layers. */
+  what: readonly string[];
+  code: string;
+  words: string;
+  place: Place;
+  advice: string;
+}
+
+/** A failure as data, whatever was raised. */
+export function failureOf(what: readonly string[], error: unknown): Failure {
+  if (error instanceof IsomericError) {
+    const { code, message, place, advice } = error;
+    return { what, code, words: message, place, advice };
+  }
+  return { what, code: 'unexpected', words: String(error), place: {}, advice: '' };
+}
+
 /**
  * Every error that Isomeric raises on purpose: what is wrong, where, and what to do about it.
  * `code` is stable (`area-name`); the words may be bettered.
@@ -35,11 +54,19 @@ export class IsomericError extends Error {
   readonly place: Place;
   readonly advice: string;
   readonly blame: Blame;
+  /** All failures, where the error tells of several. */
+  readonly failures: readonly Failure[];
 
   constructor(
     code: string,
     words: string,
-    more: { place?: Place; advice?: string; blame?: Blame; cause?: unknown } = {},
+    more: {
+      place?: Place;
+      advice?: string;
+      blame?: Blame;
+      cause?: unknown;
+      failures?: readonly Failure[];
+    } = {},
   ) {
     super(words, more.cause === undefined ? undefined : { cause: more.cause });
     this.name = 'IsomericError';
@@ -47,6 +74,7 @@ export class IsomericError extends Error {
     this.place = more.place ?? {};
     this.advice = more.advice ?? '';
     this.blame = more.blame ?? 'input';
+    this.failures = more.failures ?? [];
   }
 
   /** The one sentence (or two) a person reads. */
@@ -65,6 +93,7 @@ export class IsomericError extends Error {
       advice: this.advice,
       blame: this.blame,
       cause: this.cause,
+      failures: this.failures,
     });
   }
 }

@@ -4,6 +4,7 @@ import type { Mark } from '../core/table/marks.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
 import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
+import { jsonOutline } from './json-outline.ts';
 import { ending } from './names.ts';
 import type { Inflate } from './osm/blobs.ts';
 import { looksLikeBlobs, looksLikeOsmXml } from './osm/sniff.ts';
@@ -314,8 +315,16 @@ export const formats: readonly Format[] = [
   },
 ];
 
+const headLength = 65_536;
+
 /** The format of a source by its content; undefined when none fits. */
 export async function formatOf(source: ByteSource): Promise<Format | undefined> {
-  const head = await source.bytes(0, 65_536);
-  return formats.find((format) => format.sniff(head, source.size <= 65_536, source.name));
+  const head = await source.bytes(0, headLength);
+  const complete = source.size <= headLength;
+  const found = formats.find((format) => format.sniff(head, complete, source.name));
+  // A long JSON document may say only further on what it is: rows are what is left over.
+  if (complete || (found !== undefined && found.name !== 'json-rows') || !/^[[{]/.test(textHead(head)))
+    return found;
+  const outline = await jsonOutline(source);
+  return formats.find((format) => format.sniff(outline, true, source.name)) ?? found;
 }

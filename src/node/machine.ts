@@ -11,7 +11,7 @@ import { openExtractFile } from './extract.ts';
 import { nodeFetch } from './fetch.ts';
 import { openPath } from './open.ts';
 import { pngFromSvg } from './png.ts';
-import { saverFor, writeChunks } from './save.ts';
+import { saverFor, unwritable, writeChunks } from './save.ts';
 import { folderStore, insideFolder } from './store.ts';
 
 const claimFile = '.running';
@@ -45,15 +45,25 @@ async function sweep(folder: string): Promise<void> {
 /** Takes the folder for this process. Who holds it and is no more does not hold it. */
 async function claim(folder: string): Promise<() => Promise<void>> {
   const path = join(folder, claimFile);
-  await mkdir(folder, { recursive: true });
+  try {
+    await mkdir(folder, { recursive: true });
+  } catch (error) {
+    throw unwritable(folder, error);
+  }
   for (let attempt = 0; ; attempt++) {
     try {
       const file = await open(path, 'wx');
-      await file.writeFile(`${process.pid}\n`);
-      await file.close();
+      try {
+        await file.writeFile(`${process.pid}\n`);
+      } catch (error) {
+        await rm(path, { force: true });
+        throw error;
+      } finally {
+        await file.close();
+      }
       break;
     } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw unwritable(path, error);
       const holder = Number.parseInt(await readFile(path, 'utf8').catch(() => ''), 10);
       if (attempt > 3 || (holder !== process.pid && isAlive(holder)))
         throw new IsomericError('study-running', `The study is being run already (process ${holder}).`, {
@@ -96,8 +106,12 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
       await writeChunks(inside(path), [bytes]);
     },
     async append(path, text) {
-      await mkdir(dirname(inside(path)), { recursive: true });
-      await appendFile(inside(path), text);
+      try {
+        await mkdir(dirname(inside(path)), { recursive: true });
+        await appendFile(inside(path), text);
+      } catch (error) {
+        throw unwritable(path, error);
+      }
     },
     claim: () => claim(resolve(folder)),
     png: pngFromSvg,

@@ -28,12 +28,30 @@ function watch(): void {
 /** What the disk refuses, as an error of ours; all else as it is. */
 export function unwritable(path: string, error: unknown): unknown {
   const code = (error as NodeJS.ErrnoException).code ?? '';
-  if (!['EACCES', 'ENOSPC', 'EISDIR', 'ENOTDIR', 'EROFS', 'EEXIST', 'ENOTEMPTY'].includes(code)) return error;
-  return new IsomericError('file-unwritable', `The file cannot be written (${code}).`, {
+  if (!Object.hasOwn(refusals, code)) return error;
+  const [words, advice] = refusals[code];
+  return new IsomericError('file-unwritable', `The file cannot be written: ${words} (${code}).`, {
     place: { file: path },
-    advice: 'Choose another place, or free space.',
+    advice,
   });
 }
+
+/** What a disk says when it refuses, in words, and what helps. */
+const refusals: Readonly<Record<string, readonly [words: string, advice: string]>> = {
+  ENOSPC: ['the disk is full', 'Free space on it, or choose another place.'],
+  EDQUOT: ['your share of the disk is used up', 'Free space on it, or choose another place.'],
+  EFBIG: ['files may not become so large here', 'Raise the limit of file sizes, or choose another place.'],
+  EIO: ['the disk fails', 'Choose another place, and look after the disk.'],
+  EMFILE: ['too many files are open', 'Raise the limit of open files, or end other programs.'],
+  EACCES: ['writing there is not allowed', 'Choose another place, or change who may write there.'],
+  EPERM: ['writing there is not allowed', 'Choose another place, or change who may write there.'],
+  EROFS: ['the disk is read-only', 'Choose another place.'],
+  EISDIR: ['there is a folder of that name', 'Choose another name.'],
+  ENOTDIR: ['a file stands where a folder is wanted', 'Choose another place.'],
+  EEXIST: ['something of that name is in the way', 'Choose another name.'],
+  ENOTEMPTY: ['a folder of that name is in the way', 'Choose another name.'],
+  ENAMETOOLONG: ['its name is too long', 'Choose a shorter name or place.'],
+};
 
 /** Writes beside the target and renames at the end: nothing half-written stays, whatever happens. */
 export async function writeBeside<T>(path: string, write: (temporary: string) => Promise<T>): Promise<T> {

@@ -174,9 +174,10 @@ export function folderStore(folder: string): Store {
         if (noted) await rm(notePath(path), { force: true });
         return found;
       } catch (error) {
-        // A whole file that is refused is of no use; a part of one is, when it is known of what.
-        if (ended || !noted) await dropPart(path);
-        throw unwritable(path, error);
+        const told = unwritable(path, error);
+        // A whole file that is refused is of no use; a part of one is, when it is known of what, and there is room for it.
+        if (ended || !noted || told !== error) await dropPart(path);
+        throw told;
       }
     },
 

@@ -38,6 +38,12 @@ export class Arrivals {
     return features === 0 || fresh > 0 || ids.length < features;
   }
 
+  /** Takes back a page that brought nothing new. */
+  take(features: number): void {
+    this.features -= features;
+    this.repeated -= features;
+  }
+
   get distinct(): number {
     return this.features - this.repeated;
   }

@@ -62,7 +62,7 @@ export interface Order {
   /** Address of the source. */
   address: string;
   vintage?: string;
-  /** Only what meets this box, longitudes and latitudes on WGS 84. */
+  /** Only what meets this box, longitudes and latitudes on WGS 84; west greater than east across the antimeridian. */
   box?: Box;
   /** The same area's box in another CRS, [east, north]; undefined where there is no way to it. */
   boxIn?(crs: Crs): Box | undefined;

@@ -1,7 +1,8 @@
 import { grouped } from '../core/account.ts';
-import type { Crs } from '../core/crs/crs.ts';
+import { boxOfAreaIn, degreesOfArea, plainBoxes } from '../core/crs/area-extent.ts';
+import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { wgs84 } from '../core/crs/registry.ts';
-import { transformBox, transformer } from '../core/crs/transformer.ts';
+import { transformer } from '../core/crs/transformer.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Box, GeometryArray } from '../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../core/geometry/geometry-builder.ts';
@@ -22,7 +23,7 @@ export interface StudyArea {
   area: PreparedArea;
   crs: Crs;
   words: string;
-  /** Its box in longitudes and latitudes on WGS 84, a little larger. */
+  /** Its box in longitudes and latitudes on WGS 84, hardly larger; west greater than east across the antimeridian. */
   degrees: Box | undefined;
 }
 
@@ -31,12 +32,24 @@ export function areaDataset(study: Study): string | undefined {
   return study.area.units?.of ?? study.area.layer;
 }
 
-/** The area's box in another CRS, a little larger; undefined when there is no way there (no known datum shift). */
-export function boxOfArea({ area, crs }: Pick<StudyArea, 'area' | 'crs'>, other: Crs): Box | undefined {
+/** The area's box in another CRS, a little larger; undefined where there is no way, or where one box cannot hold it. */
+export function boxOfArea({ area, crs, degrees }: Omit<StudyArea, 'words'>, other: Crs): Box | undefined {
+  // Across the antimeridian it would take two.
+  if (degrees === undefined || degrees[0] > degrees[2]) return undefined;
+  if (sameCrs(other, wgs84())) return degrees;
   try {
-    const box = transformBox(area.box, transformer(crs, other));
-    const margin = 0.01 * Math.max(box[2] - box[0], box[3] - box[1]);
-    return [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];
+    const box = boxOfAreaIn(area, crs, other);
+    return box.every(Number.isFinite) ? box : undefined;
+  } catch (error) {
+    if (error instanceof IsomericError && error.code === 'datum-shift-unknown') return undefined;
+    throw error;
+  }
+}
+
+/** Undefined where there is no way to longitudes and latitudes: no known datum shift. */
+function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
+  try {
+    return degreesOfArea(area, crs);
   } catch (error) {
     if (error instanceof IsomericError && error.code === 'datum-shift-unknown') return undefined;
     throw error;
@@ -52,23 +65,22 @@ export async function buildArea(
 ): Promise<StudyArea> {
   const { units, box } = study.area;
   if (box !== undefined) {
-    const steps = 64;
-    const ring: [number, number][] = [];
-    const side = (x0: number, y0: number, x1: number, y1: number) => {
-      for (let k = 0; k < steps; k++) ring.push([x0 + ((x1 - x0) * k) / steps, y0 + ((y1 - y0) * k) / steps]);
-    };
-    side(box.west, box.south, box.east, box.south);
-    side(box.east, box.south, box.east, box.north);
-    side(box.east, box.north, box.west, box.north);
-    side(box.west, box.north, box.west, box.south);
-    ring.push(ring[0]);
-    const array = geometriesFrom([{ type: 'Polygon', coordinates: [ring] }]);
-    transformer(wgs84(), crs).transform(array.xy);
+    const sides: Box = [box.west, box.south, box.east, box.north];
+    const array = geometriesFrom([
+      { type: 'MultiPolygon', coordinates: plainBoxes(sides).map((plain) => [ringOf(plain)]) },
+    ]);
+    const lost = transformer(wgs84(), crs).transform(array.xy);
+    if (lost > 0)
+      throw new IsomericError(
+        'area-outside-crs',
+        `The box ${sides.join(', ')} reaches where ${crsLabel(crs)} has no coordinates.`,
+        { advice: 'Choose a smaller box, or another “crs:” of the study.', blame: 'usage' },
+      );
     const area = new PreparedArea(array);
     return {
       area,
       crs,
-      degrees: [box.west, box.south, box.east, box.north],
+      degrees: sides,
       words: `Area: the box ${box.west}, ${box.south}, ${box.east}, ${box.north}${sizeWords(area, crs)}.`,
     };
   }
@@ -110,9 +122,24 @@ export async function buildArea(
   return {
     area,
     crs,
-    degrees: boxOfArea({ area, crs }, wgs84()),
+    degrees: degreesOf(area, crs),
     words: `Area: ${which}${sizeWords(area, crs)}.`,
   };
+}
+
+/** Corners of a box in degrees, its sides divided so that they bend with the CRS. */
+function ringOf([west, south, east, north]: Box): [number, number][] {
+  const steps = 64;
+  const ring: [number, number][] = [];
+  const side = (x0: number, y0: number, x1: number, y1: number) => {
+    for (let k = 0; k < steps; k++) ring.push([x0 + ((x1 - x0) * k) / steps, y0 + ((y1 - y0) * k) / steps]);
+  };
+  side(west, south, east, south);
+  side(east, south, east, north);
+  side(east, north, west, north);
+  side(west, north, west, south);
+  ring.push(ring[0]);
+  return ring;
 }
 
 function sizeWords(area: PreparedArea, crs: Crs): string {

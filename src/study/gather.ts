@@ -1,5 +1,5 @@
 import { counted, grouped } from '../core/account.ts';
-import { IsomericError } from '../core/errors.ts';
+import { failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Gathered } from '../sources/order.ts';
 import type { Receipt } from '../sources/receipt.ts';
@@ -20,6 +20,8 @@ export type { GatherOptions } from './source-context.ts';
 export class GatheredFiles extends Map<string, string[]> {
   /** What is to be known of what came, by dataset. */
   readonly findings = new Map<string, readonly Finding[]>();
+  /** Datasets that have not been gathered; whoever needs one is told. */
+  readonly missing = new Set<string>();
   /** CRS of coordinates by path, where the service told it and the file does not. */
   readonly crs = new Map<string, string>();
 
@@ -289,11 +291,18 @@ function failed(failures: readonly { names: string[]; error: unknown }[], asked:
   const lost = failures.flatMap((each) => each.names);
   const ordered = asked.filter((name) => lost.includes(name));
   const { error } = failures.find((each) => each.names.includes(ordered[0]))!;
-  if (ordered.length === 1 || !(error instanceof IsomericError)) return error;
+  if (!(error instanceof IsomericError)) return error;
+  const { code, message, place, advice, blame } = error;
+  const all = [...failures]
+    .sort((a, b) => asked.indexOf(a.names[0]) - asked.indexOf(b.names[0]))
+    .map(({ names, error: each }) => failureOf(names, each));
+  const one = ordered.length === 1;
   return new IsomericError(
-    error.code,
-    `${ordered.length} of ${asked.length} datasets could not be gathered (${ordered.join(', ')}). The first: ${error.message}`,
-    { advice: error.advice, blame: error.blame, cause: error },
+    code,
+    one
+      ? message
+      : `${ordered.length} of ${asked.length} datasets could not be gathered (${ordered.join(', ')}). The first: ${message}`,
+    { place: one ? place : undefined, advice, blame, cause: error, failures: all },
   );
 }
 
@@ -308,14 +317,14 @@ export function filesFromLedger(study: Study, ledger: Ledger): GatheredFiles {
     }
     const entry = ledger.datasets.get(name);
     if (entry === undefined || entry.state !== 'done' || entry.source !== dataset.from) {
-      throw new IsomericError('not-gathered', `${name} has not been gathered yet.`, {
-        advice: 'Run the study without --only, or with --only gather first.',
-        blame: 'usage',
-      });
+      files.missing.add(name);
+      continue;
     }
     files.set(name, entry.paths);
   }
   alsoRead(study, files);
+  for (const [name, { 'same as': same }] of Object.entries(study.gather))
+    if (same !== undefined && files.missing.has(same)) files.missing.add(name);
   files.learn(ledger);
   return files;
 }

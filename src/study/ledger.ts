@@ -120,14 +120,24 @@ export class Ledger {
   /** Adds entries as lines of the file, together or not at all. */
   add(machine: Machine, ...entries: LedgerEntry[]): Promise<void> {
     for (const entry of entries) this.take(entry);
-    if (this.ragged) {
-      this.writing = this.writing.then(() => this.write(machine));
-      return this.writing;
-    }
     const text = entries.map((entry) => `${JSON.stringify(entry)}\n`).join('');
-    // One after the other: datasets come at the same time.
-    this.writing = this.writing.then(() => machine.append(ledgerPath, text));
-    return this.writing;
+    return this.inTurn(async () => {
+      if (this.ragged) return this.write(machine);
+      try {
+        await machine.append(ledgerPath, text);
+      } catch (error) {
+        // A part of a line may stand there; the next writing is of the whole.
+        this.ragged = true;
+        throw error;
+      }
+    });
+  }
+
+  /** One after the other: datasets come at the same time. One that fails does not take those after it along. */
+  private inTurn(work: () => Promise<void>): Promise<void> {
+    const done = this.writing.then(work);
+    this.writing = done.catch(() => {});
+    return done;
   }
 
   /** A step of the preparation; written with the next saving. */
@@ -182,8 +192,7 @@ export class Ledger {
 
   /** Writes the ledger anew, without what is out of date. */
   async save(machine: Machine): Promise<void> {
-    this.writing = this.writing.then(() => this.write(machine));
-    await this.writing;
+    await this.inTurn(() => this.write(machine));
   }
 
   private async write(machine: Machine): Promise<void> {

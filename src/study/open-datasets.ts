@@ -3,9 +3,11 @@ import { crsFromText } from '../core/crs/registry.ts';
 import { IsomericError, placed } from '../core/errors.ts';
 import { concatenate } from '../core/layer/concatenate.ts';
 import { exchangeAxes } from '../core/layer/exchange-axes.ts';
+import { idFieldIndex } from '../core/layer/feature-ids.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { sideBySide } from '../core/layer/side-by-side.ts';
 import { filterRows } from '../core/layer/verbs/filter.ts';
+import { onceAcross } from '../core/layer/verbs/once-across.ts';
 import { assignCrs } from '../core/layer/verbs/reproject.ts';
 import { onlyLevel, withoutTotals } from '../core/layer/verbs/rows.ts';
 import { selectColumns } from '../core/layer/verbs/select.ts';
@@ -60,6 +62,13 @@ export function openDataset(
   files: GatheredFiles,
   machine: Machine,
 ): Promise<Layer | Table> {
+  if (files.missing.has(name))
+    return Promise.reject(
+      new IsomericError('not-gathered', `${name} has not been gathered yet.`, {
+        advice: 'Run the study without --only, or with --only gather first.',
+        blame: 'usage',
+      }),
+    );
   let known = openDatasets.get(files);
   if (known === undefined) {
     known = new Map();
@@ -175,6 +184,8 @@ function together(name: string, study: Study, parts: readonly (Layer | Table)[])
   if (parts.length === 1) return { ...parts[0], name };
   const source = sourceOf(name, study);
   if (source?.kind === 'rows') return sideBySide(name, parts, source['key columns'] ?? []);
+  if (source?.kind === 'orders' && parts.every((part) => idFieldIndex(part.schema) < 0))
+    return onceAcross(name, parts);
   return onceById({ ...concatenate(name, parts), name });
 }
 

@@ -1,6 +1,6 @@
 import { counted, grouped } from '../core/account.ts';
 import { type Crs, crsLabel } from '../core/crs/crs.ts';
-import { IsomericError } from '../core/errors.ts';
+import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
@@ -202,8 +202,17 @@ class Run {
     const { study, machine, ledger } = this;
     const { planLayer } = await import('./prepare.ts');
     const planned: (Layer | Table)[] = [];
+    const left: Failure[] = [];
     for (const name of Object.keys(study.prepare))
-      planned.push(await planLayer(name, study, area, this.files, machine));
+      try {
+        planned.push(await planLayer(name, study, area, this.files, machine));
+      } catch (error) {
+        // What does not need the dataset that is missing is prepared all the same.
+        if (!(error instanceof IsomericError) || error.code !== 'not-gathered') throw error;
+        left.push(failureOf([name], error));
+      }
+    if (planned.length === 0 && left.length > 0)
+      throw new IsomericError('not-gathered', left[0].words, { ...left[0], blame: 'usage', failures: left });
     if (planned.length === 0)
       throw new IsomericError('nothing-to-prepare', 'The study prepares no layer.', {
         place: { file: 'study.yaml' },
@@ -226,6 +235,12 @@ class Run {
       for (const finding of layer.findings) this.add({ ...finding, layer: finding.layer ?? layer.name });
     });
     await ledger.save(machine);
+    if (left.length === 0) return;
+    throw new IsomericError(
+      'not-gathered',
+      `${counted(planned.length, 'layer was', 'layers were')} prepared; ${left.flatMap(({ what }) => what).join(', ')} ${left.length === 1 ? 'was' : 'were'} not: ${left[0].words}`,
+      { place: left[0].place, advice: left[0].advice, blame: 'input', failures: left },
+    );
   }
 
   private async prepared(): Promise<Map<string, Layer | Table>> {

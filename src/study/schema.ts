@@ -33,8 +33,16 @@ const area = z
         east: z.number(),
         north: z.number(),
       })
+      .refine(
+        ({ west, east }) => [west, east].every((value) => value >= -180 && value <= 180) && west !== east,
+        'west and east are longitudes from -180 to 180 and differ; across the antimeridian west is greater than east',
+      )
+      .refine(
+        ({ south, north }) => south >= -90 && north <= 90 && south < north,
+        'south and north are latitudes from -90 to 90, south the lesser one',
+      )
       .optional()
-      .describe('A box in degrees on WGS 84.'),
+      .describe('A box in degrees on WGS 84; across the antimeridian west is greater than east.'),
     layer: name.optional().describe('All areas of a gathered layer.'),
   })
   .refine(

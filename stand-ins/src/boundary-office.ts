@@ -13,7 +13,7 @@ import {
 import { featureGml, gmlNamespaces } from './boundary-gml.ts';
 import { addWfs } from './boundary-wfs.ts';
 import { ConditionError, parseCondition } from './conditions.ts';
-import { type Mood, withMood } from './moods.ts';
+import { type Mood, nextStart, withMood } from './moods.ts';
 
 export interface BoundaryOfficeOptions {
   /** Folder with `<level>-<vintage>.geojson`. */
@@ -231,10 +231,10 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
     const from = token === undefined ? 0 : Number(Buffer.from(token, 'base64url').toString().split(':')[1]);
     const size = Math.max(1, Math.min(1000, Number(rest.limit ?? options.pageSize ?? 100)));
     const page = matched.slice(from, from + size);
-    const next = mood === 'loop' ? 0 : mood === 'shifting' ? from + Math.max(1, size - 2) : from + size;
+    const next = nextStart(mood, from, size);
     const query = new URLSearchParams(rest);
     query.set('token', Buffer.from(`at:${next}`).toString('base64url'));
-    const more = from + size < matched.length;
+    const more = from + size < matched.length && mood !== 'no next';
     const href = `${base(request)}/collections/${collection.id}/items?${query}`;
     const gml = abilities === 'gml';
     const type = gml ? 'application/gml+xml;version=3.2' : 'application/geo+json';

@@ -3,7 +3,7 @@ import type { FastifyInstance, FastifyReply } from 'fastify';
 import { type Collection, type Feature, mapped, meets, mercator, unmercator } from './boundary-data.ts';
 import { featureGml, gmlNamespaces, teskariaNamespace, xmlEscaped } from './boundary-gml.ts';
 import { type Filter, filterIn } from './fes.ts';
-import type { Mood } from './moods.ts';
+import { type Mood, nextStart } from './moods.ts';
 import { parseXml } from './xml.ts';
 
 type Version = '2.0.0' | '1.1.0';
@@ -126,14 +126,15 @@ export function addWfs(
     const count = question.count ?? (two ? pageSize : matched.length);
     const page = question.hits ? [] : matched.slice(question.start, question.start + count);
     const mood = options.mood?.();
-    const after =
-      mood === 'loop'
-        ? 0
-        : mood === 'shifting'
-          ? question.start + Math.max(1, count - 2)
-          : question.start + count;
+    const after = nextStart(mood, question.start, count);
     let next = '';
-    if (two && !question.hits && question.start + count < matched.length && query !== null) {
+    if (
+      two &&
+      !question.hits &&
+      question.start + count < matched.length &&
+      query !== null &&
+      mood !== 'no next'
+    ) {
       const rest = new URLSearchParams(query);
       for (const name of [...rest.keys()]) if (/^(startindex|count)$/i.test(name)) rest.delete(name);
       rest.set('COUNT', String(count));

@@ -21,6 +21,12 @@ export const moods = {
   'gzip cut': 'packs its answers and leaves out their ends',
   loop: 'lets the pages lead back to the first one',
   shifting: 'lets every page begin a little before the end of the one before',
+  'no next': 'leaves out the links to the pages that follow',
+  restless: 'lets every page begin a little after the end of the one before',
+  dripping: 'sends a byte a second',
+  'cut once': 'ends an answer in the middle the first time, and sends a web page the second time',
+  'bad links': 'sends links that are no addresses',
+  'archive damaged': 'sends archives whose files are damaged inside',
   'redirect loop': 'redirects in a circle',
   'redirect away': 'redirects to the same service at another host, key and all',
   changing: 'gives every answer another ETag',
@@ -33,6 +39,13 @@ export type Mood = keyof typeof moods;
 const drop = { bytes: 16_384, pause: 20 };
 
 const sleep = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds));
+
+/** Where the next page begins, on good days and bad. */
+export function nextStart(mood: Mood | undefined, from: number, size: number): number {
+  if (mood === 'loop') return 0;
+  if (mood === 'shifting') return from + Math.max(1, size - 2);
+  return from + size + (mood === 'restless' ? 1 : 0);
+}
 
 /** Takes the answer out of the framework's hands, headers and all. */
 function takeOver(reply: FastifyReply, headers: Record<string, string>, status = 200) {
@@ -50,6 +63,7 @@ function takeOver(reply: FastifyReply, headers: Record<string, string>, status =
  */
 export function withMood(server: FastifyInstance, mood: () => Mood, set?: (mood: Mood) => void): void {
   let asked = 0;
+  const times = new Map<string, number>();
   withCors(server);
   if (set !== undefined) {
     server.addContentTypeParser('text/plain', { parseAs: 'string' }, (_, body, done) => done(null, body));
@@ -150,6 +164,37 @@ export function withMood(server: FastifyInstance, mood: () => Mood, set?: (mood:
         );
         return payload;
       }
+      case 'dripping': {
+        const raw = takeOver(reply, { 'content-length': String(bytes.length) });
+        for (let at = 0; at < bytes.length && !raw.destroyed; at++) {
+          raw.write(bytes.subarray(at, at + 1));
+          await sleep(1000);
+        }
+        raw.end();
+        return payload;
+      }
+      case 'cut once': {
+        const asking = `${request.method} ${request.url} ${String(JSON.stringify(request.body))}`;
+        const before = times.get(asking) ?? 0;
+        times.set(asking, before + 1);
+        if (before > 1) return payload;
+        if (before === 1)
+          takeOver(reply, { 'content-type': 'text/html' }).end('<!doctype html><p>One moment.</p>');
+        else takeOver(reply, {}).end(half);
+        return payload;
+      }
+      case 'bad links':
+        return bytes[0] === 0x7b || bytes[0] === 0x3c
+          ? String(payload)
+              .replace(/"(href|url)":"http[^"]*"/g, '"$1":"http://["')
+              .replace(/ (next|xlink:href)="http[^"]*"/g, ' $1="http://["')
+          : payload;
+      case 'archive damaged':
+        if (bytes.subarray(0, 2).toString() !== 'PK') return payload;
+        // Behind the header of the first file, in its packed bytes; the provider does not know of it.
+        for (const name of ['repr-digest', 'content-digest', 'digest']) reply.removeHeader(name);
+        bytes[60 + (bytes.readUInt16LE(26) % 64)] ^= 0x55;
+        return bytes;
       case 'changing':
         reply.header('etag', `"${Date.now()}-${asked++}"`);
         return payload;

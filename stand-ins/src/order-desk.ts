@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import fastify, { type FastifyInstance } from 'fastify';
 import { type Feature, meets } from './boundary-data.ts';
 import { type Mood, withMood } from './moods.ts';
+import { shapefileArchive } from './shapefile.ts';
 
 export interface OrderDeskOptions {
   /** Folder with `<dataset>.geojson`. */
@@ -21,6 +22,8 @@ export interface OrderDeskOptions {
   lost?: readonly string[];
   /** Orders that are worked on at the same time. */
   mostJobs?: number;
+  /** What orders come as: features with ids, or areas as shapefiles, which have none. */
+  form?: 'geojson' | 'shapefile';
   now?: () => number;
 }
 
@@ -227,17 +230,23 @@ export function orderDesk(options: OrderDeskOptions): FastifyInstance {
         .filter((name) => !options.lost?.includes(name))
         .map((name) => [
           name,
-          { href: `${base(request)}/jobs/${job.id}/files/${name}.geojson`, type: 'application/geo+json' },
+          options.form === 'shapefile'
+            ? { href: `${base(request)}/jobs/${job.id}/files/${name}.zip`, type: 'application/zip' }
+            : { href: `${base(request)}/jobs/${job.id}/files/${name}.geojson`, type: 'application/geo+json' },
         ]),
     );
   });
   server.get<{ Params: { id: string; name: string } }>('/jobs/:id/files/:name', async (request, reply) => {
     const job = jobs.get(request.params.id);
-    const path = join(options.folder, request.params.name);
+    const path = join(options.folder, request.params.name.replace(/\.zip$/, '.geojson'));
     if (job === undefined || job.gone || request.params.name.includes('..') || !existsSync(path))
       return reply.code(410).type('application/problem+json').send({ title: 'The file was thrown away' });
     const { features } = JSON.parse(readFileSync(path, 'utf8')) as { features: Feature[] };
     const chosen = features.filter((feature) => job.bbox === null || meets(feature, job.bbox));
+    if (request.params.name.endsWith('.zip'))
+      return reply
+        .type('application/zip')
+        .send(shapefileArchive(request.params.name.replace('.zip', ''), chosen));
     const text = JSON.stringify({ type: 'FeatureCollection', features: chosen });
     return reply
       .type('application/geo+json')

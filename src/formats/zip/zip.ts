@@ -36,7 +36,7 @@ function damaged(archive: string, words: string, path?: string): IsomericError {
 }
 
 /** An entry as a source: unpacked while it is read, never to disk. */
-function entrySource(archive: ByteSource, entry: FileEntry): ByteSource {
+function entrySource(archive: ByteSource, entry: FileEntry, keepUpTo: number): ByteSource {
   const path = entry.filename;
   const size = entry.uncompressedSize;
   let kept: Uint8Array | null = null;
@@ -126,8 +126,12 @@ function decodeText(value: Uint8Array, encoding: string): string {
   }
 }
 
-/** The files in a zip archive, addressed as if it were a folder. Hostile names and sizes are refused. */
-export async function openZip(source: ByteSource): Promise<Surroundings> {
+/**
+ * The files in a zip archive, addressed as if it were a folder. Hostile names and sizes are refused.
+ *
+ * @param options `keep: false` unpacks at every reading, and holds nothing
+ */
+export async function openZip(source: ByteSource, options: { keep?: boolean } = {}): Promise<Surroundings> {
   const reader = new ZipReader(new SourceReader(source), { decodeText });
   let entries: Awaited<ReturnType<typeof reader.getEntries>>;
   try {
@@ -145,6 +149,7 @@ export async function openZip(source: ByteSource): Promise<Surroundings> {
     );
   }
   const files = new Map<string, ByteSource>();
+  let total = 0;
   for (const entry of entries) {
     if (entry.directory) continue;
     const path = entry.filename.replaceAll('\\', '/');
@@ -171,7 +176,14 @@ export async function openZip(source: ByteSource): Promise<Surroundings> {
         { place: { file: source.name }, advice: 'Such archives are not opened.' },
       );
     }
-    files.set(path, entrySource(source, entry));
+    total += entry.uncompressedSize;
+    if (total > largestEntry || (total > ratioFrom && total > largestRatio * source.size))
+      throw new IsomericError(
+        'zip-bomb',
+        `Its entries claim to unpack from ${source.size} to more than ${total} bytes.`,
+        { place: { file: source.name }, advice: 'Such archives are not opened.' },
+      );
+    files.set(path, entrySource(source, entry, options.keep === false ? 0 : keepUpTo));
   }
   return surroundingsOf(files);
 }

@@ -7,7 +7,7 @@ import { termsIn } from '../ogc-api.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
 import { folderOf, pathPart } from '../places.ts';
 import type { Receipt } from '../receipt.ts';
-import { ask, jsonOf } from '../transfer/ask.ts';
+import { askFor, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { headerLinks, linkAddress, linkTo } from '../transfer/links.ts';
@@ -36,6 +36,10 @@ function licenceOf(order: Order, collection: Collection): string | undefined {
 const contentCrs = (headers: Headers) => /^<(.*)>$/.exec(headers.get('content-crs')?.trim() ?? '')?.[1];
 
 interface Walk {
+  /** True when a page of an earlier run was part of a walk that led nowhere. */
+  reused: boolean;
+  /** Addresses of the pages that came, in this walk. */
+  seen: Set<string>;
   arrivals: Arrivals;
   order: Order;
   encoding: Encoding;
@@ -62,6 +66,7 @@ function pageRequest(walk: Walk, url: string, file: string, context: TransferCon
       if (encoding === 'gml') {
         const page = xmlPageIds(await stored.bytes(0, stored.size));
         walk.arrivals.know(stored.name, page);
+        judgeNext(fromHeader, walk, sent, context);
         const matched = Number(headers.get('ogc-numbermatched') ?? Number.NaN);
         return {
           next: fromHeader,
@@ -76,43 +81,73 @@ function pageRequest(walk: Walk, url: string, file: string, context: TransferCon
       meter.features += page.features;
       if (page.matched !== undefined) meter.totalFeatures = Math.max(page.matched, meter.features);
       context.progress();
-      return { next: page.next ?? fromHeader, features: page.features, matched: page.matched, crs };
+      const next = page.next ?? fromHeader;
+      judgeNext(next, walk, sent, context);
+      return { next, features: page.features, matched: page.matched, crs };
     },
   };
+}
+
+function circle(words: string, sent: Pick<Request, 'what' | 'url'>, context: TransferContext): IsomericError {
+  return failure(
+    'source-loop',
+    sent,
+    context,
+    `the pages lead in a circle (${words}).`,
+    'The service is broken: ask its makers.',
+  );
+}
+
+/** A page whose link leads back or nowhere does not count as received: it would stop every later run. */
+function judgeNext(
+  next: string | undefined,
+  { seen }: Walk,
+  sent: Pick<Request, 'what' | 'url'>,
+  context: TransferContext,
+): string | undefined {
+  if (next === undefined) return undefined;
+  const url = linkAddress(next, sent.url, sent.what, context);
+  if (seen.has(url)) throw circle(`page ${grouped(seen.size + 1)} is one that came before`, sent, context);
+  return url;
 }
 
 /** Follows the opaque `next` links from the first page to the end. */
 async function pages(walk: Walk, first: string, context: TransferContext): Promise<Transfer[]> {
   const got: Transfer[] = [];
-  const seen = new Set<string>();
   const contents = new Set<string>();
   const what = whatOf(walk.order);
+  walk.seen = new Set();
   let url: string | undefined = first;
-  for (let page = 1; url !== undefined; page++) {
-    const circle = (words: string): IsomericError =>
-      failure(
-        'source-loop',
-        { what, url: url! },
-        context,
-        `the pages lead in a circle (${words}).`,
-        'The service is broken: ask its makers.',
-      );
-    if (seen.has(url) || page > mostPages) throw circle(`page ${grouped(page)} is one that came before`);
-    seen.add(url);
-    const file = `page-${String(page).padStart(4, '0')}`;
-    const one: Transfer = await transfer(pageRequest(walk, url, file, context), context);
-    const { receipt } = one;
-    // A circle of addresses that look new each time shows in what they bring.
-    if (receipt.features !== 0 && contents.has(receipt.sha256))
-      throw circle(`page ${grouped(page)} brings what came before`);
-    contents.add(receipt.sha256);
-    if (!walk.arrivals.add(await arrived(walk, receipt, context)))
-      throw circle(`every feature of page ${grouped(page)} came before`);
-    got.push(one);
-    url = receipt.next === undefined ? undefined : linkAddress(receipt.next, url, what, context);
+  try {
+    for (let page = 1; url !== undefined; page++) {
+      const sent = { what, url };
+      if (page > mostPages) throw circle(`page ${grouped(page)} is one too many`, sent, context);
+      walk.seen.add(url);
+      const file = `page-${String(page).padStart(4, '0')}`;
+      const one: Transfer = await transfer(pageRequest(walk, url, file, context), context);
+      const { receipt } = one;
+      got.push(one);
+      // A circle of addresses that look new each time shows in what they bring.
+      if (receipt.features !== 0 && contents.has(receipt.sha256))
+        throw circle(`page ${grouped(page)} brings what came before`, sent, context);
+      contents.add(receipt.sha256);
+      if (!walk.arrivals.add(await arrived(walk, receipt, context)))
+        throw circle(`every feature of page ${grouped(page)} came before`, sent, context);
+      url = judgeNext(receipt.next, walk, sent, context);
+    }
+  } catch (error) {
+    if (isWrongWay(error)) {
+      walk.reused = got.some((one) => one.unchanged);
+      for (const { receipt } of got) await context.store.remove(receipt.path);
+    }
+    throw error;
   }
   return got;
 }
+
+/** The service led in a circle or nowhere: what it sent on the way is of no use to a later run. */
+const isWrongWay = (error: unknown) =>
+  error instanceof IsomericError && ['source-loop', 'source-link'].includes(error.code);
 
 /** The features of a page that is in the store, from its check or by reading it again. */
 async function arrived(walk: Walk, { path }: Receipt, context: TransferContext): Promise<PageIds> {
@@ -148,6 +183,8 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
   const encoding: Encoding = !givesGeoJson(service) && givesGml(service) ? 'gml' : 'geojson';
   const walk: Walk = {
     arrivals: new Arrivals(),
+    seen: new Set(),
+    reused: false,
     order,
     encoding,
     crs: query.crs,
@@ -175,9 +212,10 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
   } catch (error) {
     // Addresses of pages live for a while only: where those of a broken-off run are dead, it begins at the first page.
     const dead = error instanceof IsomericError && ['source-missing', 'source-refused'].includes(error.code);
-    if (!dead || context.continuing.size === 0) throw error;
+    const stale = isWrongWay(error) && walk.reused;
+    if (!stale && (!dead || context.continuing.size === 0)) throw error;
     context.note(
-      `${order.name}: the pages of the run that was broken off are not valid any more; it begins anew.`,
+      `${order.name}: the pages of ${stale ? 'an earlier run' : 'the run that was broken off'} are not valid any more; it begins anew.`,
     );
     got = await anew();
   }
@@ -202,12 +240,14 @@ async function sample(url: string, order: Order, context: TransferContext) {
   const address = new URL(url);
   address.searchParams.set('limit', '10');
   const request: Request = { what: whatOf(order), url: address.toString(), accept: accepts.geojson };
-  const answer = await ask(request, context);
-  const page = jsonOf(answer, request, context) as { numberMatched?: unknown; features?: unknown };
+  const { length, page } = await askFor(request, context, (answer) => ({
+    length: answer.bytes.length,
+    page: jsonOf(answer, request, context) as { numberMatched?: unknown; features?: unknown },
+  }));
   return {
     matched: typeof page.numberMatched === 'number' ? page.numberMatched : undefined,
     features: Array.isArray(page.features) ? page.features.length : 0,
-    bytes: answer.bytes.length,
+    bytes: length,
   };
 }
 

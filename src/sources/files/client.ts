@@ -3,6 +3,7 @@ import type { ByteSource } from '../../formats/byte-source.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { filePath } from '../places.ts';
+import { wholeArchive } from '../transfer/archives.ts';
 import { announcedLength } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -76,6 +77,10 @@ export const filesProtocol: Protocol = {
           licence: order.licence,
           citation: order.citation,
           sha256: orders.find((each) => each.wanted.sha256 !== undefined)?.wanted.sha256,
+          async check(stored) {
+            await wholeArchive(stored, { what, url }, context);
+            return {};
+          },
         },
         context,
       );

@@ -10,6 +10,7 @@ import { boxName, boxNamed, halves, piecesOf, squareKilometres } from '../pieces
 import { folderOf } from '../places.ts';
 import type { Receipt } from '../receipt.ts';
 import { removeOthers } from '../store.ts';
+import { wholeArchive } from '../transfer/archives.ts';
 import { once } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -177,8 +178,6 @@ function resultFor(order: Order, results: Record<string, unknown>, alone: boolea
   return alone && values.length === 1 ? values[0] : undefined;
 }
 
-const none = async (): Promise<Partial<Receipt>> => ({});
-
 /** Features of a whole collection; monthly limits are counted by them. */
 async function countFeatures(
   file: ByteSource,
@@ -215,7 +214,11 @@ async function fetchResult(
         path: `${folder}/${file}.${ending}`,
         accept: type,
         plain: true,
-        check: (stored) => (ending === 'geojson' ? countFeatures(stored, { what, url }, context) : none()),
+        async check(stored) {
+          if (ending === 'geojson') return countFeatures(stored, { what, url }, context);
+          await wholeArchive(stored, { what, url }, context);
+          return {};
+        },
       },
       context,
     );
@@ -252,7 +255,7 @@ async function gather(orders: readonly Order[], context: TransferContext): Promi
   }
   if (pieces.list.length > 1)
     context.note(
-      `${what}: the area came in ${grouped(pieces.list.length)} pieces; what lies across their borders is kept once.`,
+      `${what}: the area came in ${grouped(pieces.list.length)} pieces; what lies across their borders is kept once, by its id or by its geometry and fields.`,
     );
   // What can be fetched later stays ordered; all else is over.
   const later = [...fetched.troubles.values()].some(

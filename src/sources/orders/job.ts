@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { IsomericError } from '../../core/errors.ts';
-import { ask, jsonOf } from '../transfer/ask.ts';
+import { ask, askFor, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, retryAfter } from '../transfer/failures.ts';
 import { type Link, link, linkAddress, linkTo } from '../transfer/links.ts';
@@ -94,8 +94,11 @@ async function askStatus(what: string, url: string, context: TransferContext): P
     accept: 'application/json',
     missing: 'The provider does not know the order any more.',
   };
-  const answer = await ask(request, context);
-  const told = statusSchema.safeParse(jsonOf(answer, request, context));
+  const { headers, document } = await askFor(request, context, (answer) => ({
+    headers: answer.headers,
+    document: jsonOf(answer, request, context),
+  }));
+  const told = statusSchema.safeParse(document);
   if (!told.success)
     throw failure(
       'source-garbled',
@@ -110,7 +113,7 @@ async function askStatus(what: string, url: string, context: TransferContext): P
     progress,
     message,
     links,
-    pause: retryAfter(answer.headers.get('retry-after'), context.now()),
+    pause: retryAfter(headers.get('retry-after'), context.now()),
   };
 }
 
@@ -209,7 +212,7 @@ export async function askResults(
 ): Promise<Record<string, unknown>> {
   const request: Request = { what, url, accept: 'application/json' };
   try {
-    const answer = jsonOf(await ask(request, context), request, context);
+    const answer = await askFor(request, context, (told) => jsonOf(told, request, context));
     if (answer !== null && typeof answer === 'object' && !Array.isArray(answer))
       return answer as Record<string, unknown>;
   } catch (error) {

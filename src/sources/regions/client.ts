@@ -1,9 +1,11 @@
 import { z } from 'zod';
+import { plainBoxes } from '../../core/crs/area-extent.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
 import { extractPath } from '../places.ts';
+import { wholeArchive } from '../transfer/archives.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
@@ -55,8 +57,13 @@ function partsOf(one: Region, all: readonly Region[]): string[] {
   return parts;
 }
 
-const contains = (outer: readonly number[], inner: Box) =>
-  outer[0] <= inner[0] && outer[1] <= inner[1] && outer[2] >= inner[2] && outer[3] >= inner[3];
+/** Does a box hold another one? Both may cross the antimeridian. */
+const contains = (outer: Box, inner: Box) =>
+  plainBoxes(inner).every((part) =>
+    plainBoxes(outer).some(
+      (whole) => whole[0] <= part[0] && whole[1] <= part[1] && whole[2] >= part[2] && whole[3] >= part[3],
+    ),
+  );
 
 /** The region that is named by path, id or name; without one, the smallest that holds the whole area. */
 async function find(
@@ -71,9 +78,10 @@ async function find(
         properties.url !== undefined &&
         bbox !== undefined &&
         order.box !== undefined &&
-        contains(bbox, order.box),
+        contains(bbox as Box, order.box),
     );
-    const size = ({ bbox }: Region) => (bbox![2] - bbox![0]) * (bbox![3] - bbox![1]);
+    const size = ({ bbox }: Region) =>
+      plainBoxes(bbox as Box).reduce((sum, each) => sum + (each[2] - each[0]) * (each[3] - each[1]), 0);
     const [found] = holding.sort((a, b) => size(a) - size(b));
     if (found !== undefined)
       return { found, path: pathOf(found, all), parts: partsOf(found, all), chosen: true };
@@ -128,6 +136,10 @@ export const regionsProtocol: Protocol = {
         path: extractPath({ ...order, vintage: undefined }, parts, file, vintage),
         plain: true,
         sha256,
+        async check(stored) {
+          await wholeArchive(stored, { what: `${order.source}/${path}`, url: address }, context);
+          return {};
+        },
         licence: order.licence ?? licence,
         citation: order.citation ?? `${name}${date === undefined ? '' : `, state of ${date.slice(0, 10)}`}.`,
       },

@@ -1,12 +1,13 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
-import { sourceFromBytes } from '../../formats/byte-source.ts';
+import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
+import { formatOf } from '../../formats/register.ts';
 import { codesChosen, periodOf } from '../choices.ts';
 import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { folderOf } from '../places.ts';
-import { type Answer, ask, once } from '../transfer/ask.ts';
+import { type Answer, askFor, once } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -42,6 +43,7 @@ interface Service {
   version: Version;
   answer: Answer;
   url: string;
+  flows: Dataflow[] | null;
 }
 
 function structureAddress(order: Order, version: Version, flow: string): string {
@@ -62,7 +64,12 @@ async function askStructure(order: Order, flow: string, context: TransferContext
       missing: `Is ${flow} the id of a dataflow${order.traits.agency === undefined ? '' : ` of ${order.traits.agency}`}?`,
     };
     try {
-      return { version, url, answer: await ask(request, context) };
+      return await askFor(request, context, async (answer) => ({
+        version,
+        url,
+        answer,
+        flows: await flowsIn(answer, request, context),
+      }));
     } catch (error) {
       const other =
         error instanceof IsomericError &&
@@ -74,20 +81,20 @@ async function askStructure(order: Order, flow: string, context: TransferContext
 }
 
 async function flowsIn(
-  { answer, url }: Service,
-  what: string,
+  { bytes }: Answer,
+  request: Request,
   context: TransferContext,
 ): Promise<Dataflow[] | null> {
-  const first = answer.bytes.find((byte) => byte > 0x20 && byte < 0x80);
+  const first = bytes.find((byte) => byte > 0x20 && byte < 0x80);
   try {
     return first === 0x7b
-      ? dataflowsOfJson(JSON.parse(new TextDecoder().decode(answer.bytes)))
-      : await dataflowsOfXml(answer.bytes, context.credentials.shown(url));
+      ? dataflowsOfJson(JSON.parse(new TextDecoder().decode(bytes)))
+      : await dataflowsOfXml(bytes, context.credentials.shown(request.url));
   } catch (error) {
     if (!(error instanceof SyntaxError || error instanceof IsomericError)) throw error;
     throw failure(
       'source-cut',
-      { what, url },
+      request,
       context,
       'the description of the table is no whole document.',
       'Run again; if it stays so, ask the makers of the service.',
@@ -107,7 +114,7 @@ function wantedFlow(order: Order): string {
 async function knownFlows(order: Order, context: TransferContext): Promise<string[]> {
   try {
     const all = await askStructure(order, 'all', context);
-    return ((await flowsIn(all, order.source, context)) ?? []).map((flow) => flow.id);
+    return (all.flows ?? []).map((flow) => flow.id);
   } catch (error) {
     // It is asked for a hint only; without one the mistake is still told.
     if (error instanceof IsomericError) return [];
@@ -130,7 +137,7 @@ function describe(order: Order, context: TransferContext): Promise<Described> {
         blame: 'usage',
       });
     }
-    const flows = await flowsIn(service, `${order.source}/${wanted}`, context);
+    const { flows } = service;
     const flow = flows?.find((each) => each.id === wanted) ?? flows?.[0];
     if (flow === undefined)
       throw failure(
@@ -194,6 +201,9 @@ function chosenOf(order: Order, { flow }: Described): Map<string, string[]> {
   return codesChosen(order.wanted.choose ?? {}, flow.dimensions, `${order.source}/${flow.id}`);
 }
 
+/** What each form is, by its content. */
+const formatNames: Record<Form, string> = { csv: 'delimited', json: 'sdmx-json', xml: 'sdmx-ml' };
+
 async function gatherForm(
   order: Order,
   described: Described,
@@ -202,23 +212,64 @@ async function gatherForm(
 ): Promise<Transfer[]> {
   const { flow, service } = described;
   const got: Transfer[] = [];
-  for (const [k, chosen] of splitChoices(chosenOf(order, described)).entries())
+  const what = `${order.source}/${flow.id}`;
+  for (const [k, chosen] of splitChoices(chosenOf(order, described)).entries()) {
+    const url = dataAddress(order, described, chosen);
     got.push(
       await transfer(
         {
-          what: `${order.source}/${flow.id}`,
+          what,
           datasets: [order.name],
-          url: dataAddress(order, described, chosen),
+          url,
           path: `${folderOf(order)}/data-${String(k + 1).padStart(4, '0')}.${form}`,
           accept: forms[service.version][form],
           missing: 'There are no figures for what is chosen.',
+          async check(file) {
+            const format = (await formatOf(file))?.name;
+            if (format !== formatNames[form])
+              throw failure(
+                'source-garbled',
+                { what, url },
+                context,
+                `${form.toUpperCase()} was asked for, and ${format ?? 'something else'} came.`,
+                'Try another form with “answers:” of the source, or ask the makers of the service.',
+              );
+            if (form === 'csv') await wholeLines(file, { what, url }, context);
+            return {};
+          },
           licence: order.licence,
           citation: order.citation ?? `${flow.agency}: ${flow.name} (${flow.id}, version ${flow.version}).`,
         },
         context,
       ),
     );
+  }
   return got;
+}
+
+/** Cells of a line of comma-separated text. */
+function cells(line: string): number {
+  let count = 1;
+  let quoted = false;
+  for (const sign of line) {
+    if (sign === '"') quoted = !quoted;
+    else if (sign === ',' && !quoted) count++;
+  }
+  return count;
+}
+
+/** A text has no end that can be seen; a last line that is shorter than the first shows that it was cut. */
+async function wholeLines(
+  file: ByteSource,
+  request: Pick<Request, 'what' | 'url'>,
+  context: TransferContext,
+) {
+  const text = async (from: number, to: number) => new TextDecoder().decode(await file.bytes(from, to));
+  const tail = await text(Math.max(0, file.size - 16_384), file.size);
+  if (/[\r\n]$/.test(tail)) return;
+  const [head] = (await text(0, 16_384)).split(/\r?\n/, 1);
+  if (cells(tail.slice(tail.lastIndexOf('\n') + 1)) >= cells(head)) return;
+  throw failure('source-cut', request, context, 'the last line ends in the middle.', 'Run again.');
 }
 
 async function gather(order: Order, context: TransferContext): Promise<Gathered> {

@@ -17,7 +17,16 @@ export interface Answer {
 }
 
 /** Asks for a small document without keeping it. */
-export async function ask(request: Request, context: TransferContext): Promise<Answer> {
+export function ask(request: Request, context: TransferContext): Promise<Answer> {
+  return askFor(request, context, async (answer) => answer);
+}
+
+/** The same, read at once: what is cut short or is something else is asked for again, like data. */
+export function askFor<T>(
+  request: Request,
+  context: TransferContext,
+  read: (answer: Answer) => Promise<T> | T,
+): Promise<T> {
   return retrying(request, context, async () => {
     const abort = new AbortController();
     try {
@@ -42,7 +51,7 @@ export async function ask(request: Request, context: TransferContext): Promise<A
         bytes.set(part, used);
         used += part.length;
       }
-      return { status: response.status, headers: response.headers, bytes };
+      return await read({ status: response.status, headers: response.headers, bytes });
     } catch (error) {
       abort.abort();
       throw error;
@@ -114,7 +123,9 @@ export function askJson(
   accept = 'application/json',
 ): Promise<unknown> {
   const request: Request = { what, url, accept };
-  return once(`json ${url}`, context, async () => jsonOf(await ask(request, context), request, context));
+  return once(`json ${url}`, context, () =>
+    askFor(request, context, (answer) => jsonOf(answer, request, context)),
+  );
 }
 
 /** The length that a service announces for a file, without fetching it; null when it does not say. */

@@ -11,6 +11,9 @@ const looked = 2048;
 const largestRatio = 1000;
 const ratioFrom = 64 * 2 ** 20;
 
+/** Bytes a second that must come on average, over as long as a silent service is waited for. */
+const leastSpeed = 100;
+
 export function isHtml(head: Uint8Array): boolean {
   const text = new TextDecoder().decode(head.subarray(0, looked));
   return /^[\s\ufeff]*(<\?xml[^>]*>\s*)?(<!--[^>]*-->\s*)*<(!doctype\s+html|html)[\s>]/i.test(text);
@@ -38,9 +41,13 @@ async function* wire(
   const announced =
     length !== null && (encoded === null || context.fetch.rawBodies === true) ? Number(length) : null;
   let bytes = 0;
+  // Only the time that is spent waiting for the service counts: who takes its bytes may be slow as well.
+  let waited = 0;
+  let ofWindow = 0;
   try {
     for (;;) {
       let next: Awaited<ReturnType<typeof reader.read>>;
+      const began = performance.now();
       try {
         next = await inTime(reader.read(), request, context);
       } catch (error) {
@@ -55,6 +62,20 @@ async function* wire(
       }
       if (next.done) break;
       bytes += next.value.length;
+      ofWindow += next.value.length;
+      waited += performance.now() - began;
+      if (waited >= context.patience) {
+        if (ofWindow < (leastSpeed * waited) / 1000)
+          throw failure(
+            'source-slow',
+            request,
+            context,
+            `only ${grouped(ofWindow)} bytes came in ${grouped(Math.round(waited / 1000))} seconds, where ${leastSpeed} a second are the least.`,
+            'The service or the connection hardly works: try again later.',
+          );
+        waited = 0;
+        ofWindow = 0;
+      }
       yield next.value;
     }
   } finally {
@@ -95,7 +116,13 @@ async function* unpacked(
   for await (const chunk of gunzipChunks(counted, damaged)) {
     out += chunk.length;
     if (out > ratioFrom && out > raw * largestRatio)
-      throw damaged('It expands to more than a thousand times its size.');
+      throw failure(
+        'source-bomb',
+        request,
+        context,
+        'the packed answer expands to more than a thousand times its size.',
+        'Such answers are not taken; ask its makers.',
+      );
     yield chunk;
   }
 }

@@ -2,7 +2,6 @@ import { IsomericError } from '../../core/errors.ts';
 import { withPatience } from '../patience.ts';
 import type { Request, TransferContext } from './context.ts';
 import { failure, reasonIn, refusal, retryAfter } from './failures.ts';
-import { linkAddress } from './links.ts';
 
 /** A service that redirects more often is taken to run in circles. */
 const mostRedirects = 8;
@@ -97,7 +96,7 @@ export async function connect(
     const location = response.headers.get('location');
     if (status >= 300 && status <= 399 && status !== 304 && location !== null) {
       response.body?.cancel().catch(() => {});
-      url = linkAddress(location, url, request.what, context);
+      url = URL.canParse(location, url) ? new URL(location, url).toString() : '';
       if (status === 303 || ((status === 301 || status === 302) && method === 'POST')) {
         method = 'GET';
         sent = undefined;

@@ -41,6 +41,9 @@ export function isPassing(error: unknown): boolean {
       'source-damaged',
       'source-unreachable',
       'source-silent',
+      'source-slow',
+      // Pages that say “one moment” pass like the moment.
+      'source-html',
     ].includes(error.code)
   );
 }

@@ -1,5 +1,6 @@
 import { grouped } from '../../core/account.ts';
-import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+import { plainBoxes } from '../../core/crs/area-extent.ts';
+import { crsFromText } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
@@ -42,8 +43,11 @@ interface Query {
   service: WfsService;
   type: FeatureType;
   srsName: string | undefined;
-  box: { box: Box; exchanged: boolean; srsName: string } | undefined;
+  /** One box, or two where the area crosses the antimeridian. */
+  box: { boxes: readonly Box[]; exchanged: boolean; srsName: string } | undefined;
   filter: string | null;
+  /** Property that holds the geometry. */
+  geometry: string | undefined;
   pageSize: number | undefined;
 }
 
@@ -78,10 +82,10 @@ function boxOf(order: Order, srsName: string | undefined): Query['box'] {
   if (srsName !== undefined && safeCode(srsName) !== undefined) {
     const { crs, exchanged } = readSrsName(srsName);
     const box = crs === null ? undefined : order.boxIn?.(crs);
-    if (box !== undefined) return { box, exchanged, srsName };
+    if (box !== undefined) return { boxes: [box], exchanged, srsName };
   }
   const degrees = 'urn:ogc:def:crs:EPSG::4326';
-  return { box: order.boxIn?.(wgs84()) ?? order.box, exchanged: true, srsName: degrees };
+  return { boxes: plainBoxes(order.box), exchanged: true, srsName: degrees };
 }
 
 async function queryOf(
@@ -109,14 +113,22 @@ async function queryOf(
   }
   let filter: string | null = null;
   if (wanted.ids !== undefined) filter = filterXml(service.version, { ids: wanted.ids });
-  else if (condition !== null) {
+  else if (condition !== null || (box !== undefined && box.boxes.length > 1)) {
     // BBOX and FILTER exclude each other as parameters: the box goes into the filter.
-    if (box !== undefined && properties.geometry !== undefined) {
+    if (box !== undefined && (properties.geometry !== undefined || service.version === '2.0.0')) {
       filter = filterXml(service.version, { condition, box: { ...box, property: properties.geometry } });
       box = undefined;
     } else filter = filterXml(service.version, { condition });
   }
-  return { service, type, srsName, box, filter, pageSize: wanted.pageSize ?? service.countDefault };
+  return {
+    service,
+    type,
+    srsName,
+    box,
+    filter,
+    geometry: properties.geometry,
+    pageSize: wanted.pageSize ?? service.countDefault,
+  };
 }
 
 function parametersOf(query: Query, start: number, hits: boolean): Record<string, string> {
@@ -132,7 +144,7 @@ function parametersOf(query: Query, start: number, hits: boolean): Record<string
   if (query.srsName !== undefined) parameters.SRSNAME = query.srsName;
   if (query.filter !== null) parameters.FILTER = query.filter;
   else if (query.box !== undefined)
-    parameters.BBOX = `${boxText(query.box.box, query.box.exchanged)},${query.box.srsName}`;
+    parameters.BBOX = `${boxText(query.box.boxes[0], query.box.exchanged)},${query.box.srsName}`;
   if (hits) parameters.RESULTTYPE = 'hits';
   else if (two && service.pages && query.pageSize !== undefined) {
     parameters.COUNT = String(query.pageSize);
@@ -154,9 +166,14 @@ function documentOf(query: Query, start: number, hits: boolean): string {
       : '';
   const srs = query.srsName === undefined ? '' : ` srsName="${xmlText(query.srsName)}"`;
   const namespace = two ? 'http://www.opengis.net/wfs/2.0' : 'http://www.opengis.net/wfs';
+  // A document has no BBOX beside its filter.
+  const { box, geometry } = query;
+  const filter =
+    query.filter ??
+    (box === undefined ? null : filterXml(service.version, { box: { ...box, property: geometry } }));
   return `<?xml version="1.0" encoding="UTF-8"?>
 <wfs:GetFeature service="WFS" version="${service.version}" xmlns:wfs="${namespace}"${own}${hits ? ' resultType="hits"' : ''}${paging}>
-  <wfs:Query ${two ? 'typeNames' : 'typeName'}="${xmlText(type.name)}"${srs}>${query.filter ?? ''}</wfs:Query>
+  <wfs:Query ${two ? 'typeNames' : 'typeName'}="${xmlText(type.name)}"${srs}>${filter ?? ''}</wfs:Query>
 </wfs:GetFeature>
 `;
 }
@@ -206,6 +223,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       meter.features += found.features;
       if (head.matched !== undefined) meter.totalFeatures = Math.max(head.matched, meter.features);
       context.progress();
+      if (head.next !== undefined) linkAddress(head.next, sent.url, sent.what, context);
       return { next: head.next, features: found.features, matched: head.matched };
     },
   });
@@ -215,6 +233,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     const got: Transfer[] = [];
     const seen = new Set<string>();
     let start = 0;
+    let ownWay = false;
     let sent: ReturnType<typeof askFor> | undefined = first;
     for (let page = 1; sent !== undefined; page++) {
       const asked: ReturnType<typeof askFor> = sent;
@@ -231,21 +250,44 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       seen.add(mark);
       const one: Transfer = await transfer(request(page, asked), context);
       const { receipt } = one;
-      if (!arrivals.add(arrivals.known(receipt.path) ?? (await idsIn(receipt, context))))
-        throw circle('brings what came before');
+      const fresh = arrivals.add(arrivals.known(receipt.path) ?? (await idsIn(receipt, context)));
+      if (!fresh && ownWay) {
+        // Asked on without being told where: whether something is missing is seen by the numbers.
+        arrivals.take(receipt.features ?? 0);
+        await context.store.remove(receipt.path);
+        break;
+      }
+      if (!fresh) throw circle('brings what came before');
       got.push(one);
       const features = receipt.features ?? 0;
       start += features;
       if (receipt.next !== undefined)
-        sent = { what: asked.what, url: linkAddress(receipt.next, asked.url, asked.what, context) };
+        [sent, ownWay] = [
+          { what: asked.what, url: linkAddress(receipt.next, asked.url, asked.what, context) },
+          false,
+        ];
       else if (asksOn(query, features, start, receipt.matched)) {
         // A service that has a largest page of its own shows it by its first.
-        sent = askFor({ ...query, pageSize: query.pageSize ?? features }, order, start, false);
+        [sent, ownWay] = [
+          askFor({ ...query, pageSize: query.pageSize ?? features }, order, start, false),
+          true,
+        ];
       } else sent = undefined;
     }
     return got;
   };
-  let got = await walk();
+  const walkAll = async () => {
+    try {
+      return await walk();
+    } catch (error) {
+      // What a service that led in a circle or nowhere sent on the way is of no use to a later run.
+      if (error instanceof IsomericError && ['source-loop', 'source-link'].includes(error.code))
+        for (const path of await context.store.list(folder))
+          if (path !== beside.receipt.path) await context.store.remove(path);
+      throw error;
+    }
+  };
+  let got = await walkAll();
   if (wanted.ids !== undefined) return gatheredIn(folder, order, got, context, [beside]);
   // Without a number in the pages, the service is asked for it; one that does not know it, does not.
   const counted = got.some(({ receipt }) => receipt.matched !== undefined)
@@ -261,7 +303,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     context.continuing = new Set();
     context.meter.features = 0;
     arrivals = new Arrivals();
-    got = await walk();
+    got = await walkAll();
   }
   const findings = gapFindings(order.name, arrivals, announced(), first, context);
   const gathered = await gatheredIn(folder, order, got, context, [beside]);

@@ -80,15 +80,15 @@ function element(e: Expression, s: Spelling): string {
 }
 
 /**
- * A filter in the filter encoding of the version: a condition, ids and a box (with the geometry property, in the axis
- * order of its srsName), all of which must hold. Null when there is nothing to filter.
+ * A filter in the filter encoding of the version: a condition, ids and a box or two (with the geometry property, in
+ * the axis order of its srsName), all of which must hold. Null when there is nothing to filter.
  */
 export function filterXml(
   version: WfsVersion,
   parts: {
     condition?: Expression | null;
     ids?: readonly string[];
-    box?: { box: Box; exchanged: boolean; srsName: string; property: string };
+    box?: { boxes: readonly Box[]; exchanged: boolean; srsName: string; property: string | undefined };
   },
 ): string | null {
   const s = spellings[version];
@@ -105,15 +105,23 @@ export function filterXml(
   }
   const all: string[] = [];
   if (parts.box !== undefined) {
-    const [west, south, east, north] = parts.box.box;
-    const [lower, upper] = parts.box.exchanged
-      ? [`${south} ${west}`, `${north} ${east}`]
-      : [`${west} ${south}`, `${east} ${north}`];
-    all.push(
-      `<${s.prefix}:BBOX><${s.prefix}:${s.reference}>${xmlText(parts.box.property)}</${s.prefix}:${s.reference}>` +
-        `<gml:Envelope srsName="${xmlText(parts.box.srsName)}"><gml:lowerCorner>${lower}</gml:lowerCorner>` +
-        `<gml:upperCorner>${upper}</gml:upperCorner></gml:Envelope></${s.prefix}:BBOX>`,
-    );
+    const { boxes, exchanged, srsName, property } = parts.box;
+    // Without a property, the box is held against whatever geometry a feature has (OGC 09-026r2, clause 7.8.3.2).
+    const reference =
+      property === undefined
+        ? ''
+        : `<${s.prefix}:${s.reference}>${xmlText(property)}</${s.prefix}:${s.reference}>`;
+    const each = boxes.map(([west, south, east, north]) => {
+      const [lower, upper] = exchanged
+        ? [`${south} ${west}`, `${north} ${east}`]
+        : [`${west} ${south}`, `${east} ${north}`];
+      return (
+        `<${s.prefix}:BBOX>${reference}` +
+        `<gml:Envelope srsName="${xmlText(srsName)}"><gml:lowerCorner>${lower}</gml:lowerCorner>` +
+        `<gml:upperCorner>${upper}</gml:upperCorner></gml:Envelope></${s.prefix}:BBOX>`
+      );
+    });
+    all.push(each.length === 1 ? each[0] : `<${s.prefix}:Or>${each.join('')}</${s.prefix}:Or>`);
   }
   if (parts.condition !== undefined && parts.condition !== null) all.push(element(parts.condition, s));
   if (all.length === 0) return null;

@@ -4,9 +4,10 @@ import { localName } from '../../formats/xml/read-xml.ts';
 import type { XmlElement } from '../../formats/xml/tree.ts';
 import type { Order } from '../order.ts';
 import type { Queryables } from '../pushdown.ts';
-import { ask, once, xmlOf } from '../transfer/ask.ts';
+import { askFor, once, xmlOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, reasonIn } from '../transfer/failures.ts';
+import { linkAddress } from '../transfer/links.ts';
 
 export type WfsVersion = '2.0.0' | '1.1.0';
 
@@ -47,9 +48,10 @@ export function withParameters(address: string, parameters: Readonly<Record<stri
 
 /** An XML answer as a tree; an exception report is raised with its reason. */
 async function askXml(request: Request, context: TransferContext): Promise<XmlElement> {
-  const answer = await ask(request, context);
-  const { bytes, headers } = answer;
-  const tree = await xmlOf(answer, request, context);
+  const { bytes, headers, tree } = await askFor(request, context, async (answer) => ({
+    ...answer,
+    tree: await xmlOf(answer, request, context),
+  }));
   if (/^(ServiceException|Exception)Report$/.test(tree.name)) {
     const reason = reasonIn(new TextDecoder().decode(bytes), headers.get('content-type'));
     throw failure(
@@ -63,9 +65,16 @@ async function askXml(request: Request, context: TransferContext): Promise<XmlEl
   return tree;
 }
 
-const href = (element: XmlElement | undefined) => element?.attribute('href') || undefined;
-
-function operation(root: XmlElement, name: string): { get: string | undefined; post: string | undefined } {
+function operation(
+  root: XmlElement,
+  name: string,
+  request: Request,
+  context: TransferContext,
+): { get: string | undefined; post: string | undefined } {
+  const href = (element: XmlElement | undefined) => {
+    const told = element?.attribute('href') || undefined;
+    return told === undefined ? undefined : linkAddress(told, request.url, request.what, context);
+  };
   const found = root.all('OperationsMetadata', 'Operation').find((each) => each.attribute('name') === name);
   return { get: href(found?.first('DCP', 'HTTP', 'Get')), post: href(found?.first('DCP', 'HTTP', 'Post')) };
 }
@@ -135,8 +144,8 @@ export function openWfs(order: Order, context: TransferContext): Promise<WfsServ
     return {
       version,
       types,
-      getFeature: operation(root, 'GetFeature'),
-      describe: operation(root, 'DescribeFeatureType').get ?? order.address,
+      getFeature: operation(root, 'GetFeature', request, context),
+      describe: operation(root, 'DescribeFeatureType', request, context).get ?? order.address,
       pages: version === '2.0.0' && /^true$/i.test(constraint(root, 'ImplementsResultPaging') ?? 'true'),
       countDefault: Number.isInteger(count) && count > 0 ? count : undefined,
       licence: access === undefined || /^none$/i.test(access) ? undefined : access,
@@ -216,8 +225,10 @@ export function describeType(
       url,
       accept: 'application/xml, text/xml',
     };
-    const answer = await ask(request, context);
-    const tree = await xmlOf(answer, request, context);
+    const { bytes, tree } = await askFor(request, context, async (answer) => ({
+      ...answer,
+      tree: await xmlOf(answer, request, context),
+    }));
     if (tree.name !== 'schema')
       throw failure(
         'source-garbled',
@@ -240,7 +251,7 @@ export function describeType(
       if (/PropertyType$/.test(base)) geometry ??= name;
       else queryables.set(name, kinds[localName(base)] ?? 'other');
     }
-    return { schema: answer.bytes, url, queryables, geometry };
+    return { schema: bytes, url, queryables, geometry };
   });
 }
 
