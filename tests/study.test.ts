@@ -106,7 +106,7 @@ describe('the demo study', () => {
   });
 
   it('keeps files as received, read-only, with a ledger of where they came from', async () => {
-    const pages = readdirSync(join(study.folder, 'gathered/boundary-office/wards-2024'));
+    const pages = readdirSync(join(study.folder, 'gathered/boundary-office/wards@2024'));
     expect(pages.length).toBe(5);
     expect(statSync(join(study.folder, 'gathered/statistics-office/HOUSING.csv')).mode & 0o222).toBe(0);
     expect(readFileSync(join(study.folder, 'gathered/statistics-office/HOUSING.csv'))).toEqual(
@@ -124,7 +124,7 @@ describe('the demo study', () => {
       licence: 'Teskaria Open Statistics Licence 1.0',
       citation: 'Statistics Office of Teskaria (2024): Households by floor and car.',
     });
-    expect(ledger.receipts.get('gathered/boundary-office/wards-2024/page-0001.geojson')).toMatchObject({
+    expect(ledger.receipts.get('gathered/boundary-office/wards@2024/page-0001.geojson')).toMatchObject({
       licence: 'Teskaria Open Boundaries Licence 2.0',
       citation: 'Boundary Office of Teskaria (2024): wards.',
     });

@@ -263,7 +263,6 @@ describe('GML', () => {
     expect(layers.map((layer) => layer.name)).toEqual(['road', 'yard', 'note']);
     const road = await everything(layers[0]);
     expect(Object.fromEntries(road.names.map((name, c) => [name, road.rows[0][c]]))).toEqual({
-      id: 'r1',
       name: 'Main',
       'owner.Body.title': 'Ombrey',
       alias: 'a; b',

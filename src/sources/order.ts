@@ -47,6 +47,10 @@ export interface SourceTraits {
   /** Names of parameters of a rows service, and of its key columns. */
   parameters?: Readonly<Record<string, string>>;
   keyColumns?: readonly string[];
+  /** The key columns come by themselves, and must not be asked for. */
+  keysUnasked?: boolean;
+  /** How several values of one parameter are written; found out where it is not said. */
+  lists?: 'commas' | 'repeated';
   /** Most columns in one request. */
   mostColumns?: number;
   /** Largest area of one order, square kilometres. */

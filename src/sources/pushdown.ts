@@ -39,7 +39,12 @@ function sendable(e: Expression, queryables: Queryables, ability: FilterAbility)
     case 'isNull':
       return e.arg.op === 'property' && queryables.has(e.arg.name);
     case 'like':
-      return ability.advanced && e.arg.op === 'property' && queryables.get(e.arg.name) === 'text';
+      return (
+        ability.advanced &&
+        e.folds.length === 0 &&
+        e.arg.op === 'property' &&
+        queryables.get(e.arg.name) === 'text'
+      );
     case 'between':
       return ability.advanced && comparable(e.arg, [e.low, e.high], queryables);
     case 'in':

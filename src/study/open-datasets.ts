@@ -18,6 +18,7 @@ import { recogniseRows, rowFindings } from '../core/table/row-kinds.ts';
 import type { Opened } from '../formats/contents.ts';
 import { readSrsName } from '../formats/gml/srs.ts';
 import { ending } from '../formats/names.ts';
+import { withKeptSchema } from './empty-answers.ts';
 import type { GatheredFiles } from './gather.ts';
 import { type Machine, readText } from './machine.ts';
 import type { Study } from './schema.ts';
@@ -144,7 +145,10 @@ async function partsOf(
     const opened = (await machine.open(path, reading)).filter((each) => each.describes !== true);
     parts.push(withAxes(chosenLayer(name, path, dataset, opened), files.crs.get(path)));
   }
-  return parts;
+  // A page without features says nothing of their fields and CRS.
+  const filled = parts.filter((part) => part.count !== 0);
+  if (filled.length > 0) return filled;
+  return [await withKeptSchema(parts[0], folder, machine)];
 }
 
 function chosenLayer(

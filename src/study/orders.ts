@@ -64,6 +64,8 @@ function orderOf(
       answers: told.answers,
       parameters: told.parameters,
       keyColumns: told['key columns'],
+      keysUnasked: told['keys come unasked'],
+      lists: told.lists,
       mostColumns: told.limits.columns,
       mostArea: told.limits['square kilometres'],
     },

@@ -106,6 +106,16 @@ const source = z.strictObject({
     .optional()
     .describe('For rows: what the parameters of the service are called: { columns: get }.'),
   'key columns': z.array(text).min(1).optional().describe('For rows: columns that tell rows apart.'),
+  'keys come unasked': z
+    .boolean()
+    .optional()
+    .describe('For rows: the key columns come by themselves, and must not be asked for.'),
+  lists: z
+    .enum(['commas', 'repeated'])
+    .optional()
+    .describe(
+      'For JSON-stat: several values of a dimension in one parameter, or the parameter several times.',
+    ),
 });
 
 const dataset = z

@@ -133,7 +133,9 @@ function pointOf(batch: Batch, i: number): [number, number] | undefined {
 
 /** A CQL2 condition holds for every row; rows where it is unknown are told apart. */
 export function conditionCheck(table: Table, condition: string): Check {
-  const test = compileExpression(condition, table.schema, table.name);
+  const test = compileExpression(condition, table.schema, table.name, {
+    crs: isLayer(table) ? table.crs : undefined,
+  });
   const found = new Collector();
   let all = 0;
   let unknown = 0;

@@ -18,6 +18,7 @@ import type { Field } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { crsMissing, tellMixedKinds } from '../layer-findings.ts';
+import { baseName } from '../names.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { type GeometryTroubles, GmlGeometry, geometryElements } from './geometry.ts';
@@ -111,8 +112,12 @@ class Features implements XmlHandler {
     return type;
   }
 
+  /** Name of the outermost element. */
+  root = '';
+
   open(name: string, attributes: Attributes): void {
     const parent = this.path[this.path.length - 1] ?? '';
+    if (this.path.length === 0) this.root = name;
     this.path.push(name);
     if (this.skipping > 0) {
       this.skipping++;
@@ -293,6 +298,8 @@ export async function openGml(
     () => [],
     () => survey.entities++,
   ));
+  if (survey.types.size === 0 && (first.root === 'FeatureCollection' || survey.declared.size > 0))
+    return [emptyLayer(source, survey)];
   if (survey.types.size === 0) {
     throw new IsomericError('gml-empty', 'It holds no feature.', {
       place: { file: source.name },
@@ -330,6 +337,24 @@ export async function openGml(
     opened.push(withIdField(geometry ? { ...common, crs: srs, kinds } : common, ids));
   }
   return opened;
+}
+
+/** A collection without features, as services answer where they have none: the fields are those of its schema. */
+function emptyLayer(source: ByteSource, { declared }: Survey): Layer {
+  const [[name, fields] = [baseName(source.name), new Map<string, Field>()]] =
+    declared.size === 1 ? [...declared] : [];
+  return {
+    name,
+    schema: [...fields.values()],
+    crs: null,
+    kinds: [],
+    count: 0,
+    findings: [
+      { code: 'layer-empty', severity: 'note', layer: name, words: `${source.name}: it holds no feature.` },
+    ],
+    accounts: [],
+    async *batches() {},
+  };
 }
 
 /** For every srsName of a feature type, whether its ordinates are to be exchanged. What contradicts the name is told. */

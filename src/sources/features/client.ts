@@ -1,13 +1,15 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { sourceFromBytes } from '../../formats/byte-source.ts';
 import { Arrivals, gapFindings, isShort } from '../completeness.ts';
 import { type PageIds, xmlPageIds } from '../feature-ids.ts';
-import { gatheredIn } from '../gathered.ts';
+import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';
+import type { Landing } from '../ogc-api.ts';
 import { termsIn } from '../ogc-api.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
 import { folderOf, pathPart } from '../places.ts';
 import type { Receipt } from '../receipt.ts';
-import { askFor, jsonOf } from '../transfer/ask.ts';
+import { ask, askFor, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { headerLinks, linkAddress, linkTo } from '../transfer/links.ts';
@@ -229,10 +231,55 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
   }
   const sent = { what: whatOf(order), url: query.url };
   const findings = gapFindings(order.name, walk.arrivals, announced(), sent, context);
+  const beside =
+    walk.arrivals.features === 0 ? await keepSchema(order, query.url, found, service, context) : [];
   return {
-    ...(await gatheredIn(folderOf(order), order, got, context)),
+    ...(await gatheredIn(folderOf(order), order, got, context, beside)),
     findings: new Map([[order.name, findings]]),
   };
+}
+
+/**
+ * What an answer without features would have held: the properties that the collection can be asked about, and a few
+ * features of it from anywhere. They stand beside the answer, so that the steps of a study find their fields.
+ */
+async function keepSchema(
+  order: Order,
+  url: string,
+  { collection, own }: Awaited<ReturnType<typeof openCollection>>,
+  service: Landing,
+  context: TransferContext,
+): Promise<Transfer[]> {
+  const kept: Transfer[] = [];
+  const keep = async (name: string, address: string, accept: string) => {
+    const request: Request = { what: whatOf(order), url: address, accept };
+    try {
+      const { bytes } = await ask(request, context);
+      const file: KeptFile = {
+        what: `${whatOf(order)}, schema`,
+        datasets: [order.name],
+        role: 'structure',
+        path: `${folderOf(order)}/${name}`,
+        from: context.credentials.shown(address),
+      };
+      kept.push(await keepBytes(file, sourceFromBytes(bytes).stream(), context));
+    } catch (error) {
+      // It is asked for as a help only.
+      if (!(error instanceof IsomericError)) throw error;
+    }
+  };
+  const anywhere = new URL(url);
+  for (const name of ['bbox', 'bbox-crs', 'filter', 'filter-lang', 'crs']) anywhere.searchParams.delete(name);
+  anywhere.searchParams.set('limit', '10');
+  if (givesGeoJson(service)) await keep('sample.geojson', anywhere.toString(), accepts.geojson);
+  const queryables = linkTo(collection.links, 'queryables')?.href;
+  if (queryables !== undefined)
+    await keep(
+      'schema.json',
+      linkAddress(queryables, own, whatOf(order), context),
+      'application/schema+json',
+    );
+  return kept;
 }
 
 /** One small page, for what it says of the whole. */

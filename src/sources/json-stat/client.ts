@@ -8,7 +8,7 @@ import type { Gathered, Order, Protocol } from '../order.ts';
 import { folderOf } from '../places.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { failure } from '../transfer/failures.ts';
+import { failure, reasonIn } from '../transfer/failures.ts';
 import { lastPart, linkAddress } from '../transfer/links.ts';
 import { transfer } from '../transfer/transfer.ts';
 
@@ -25,13 +25,21 @@ const datasetSchema = z.object({
   role: z.object({ time: z.array(z.string()).optional() }).optional(),
   dimension: z.record(z.string(), dimensionSchema).optional(),
 });
-const item = datasetSchema.extend({ class: z.string().optional(), href: z.string() });
+const item = datasetSchema.extend({
+  class: z.string().optional(),
+  href: z.string().optional(),
+  link: z.object({ item: z.array(z.unknown()).default([]) }).optional(),
+});
 const collectionSchema = z.object({
   class: z.literal('collection'),
-  link: z.object({ item: z.array(item).default([]) }),
+  link: z.object({ item: z.array(z.unknown()).default([]) }),
 });
 
 type Item = z.output<typeof item>;
+
+/** Collections in collections are gone into so deep, and so many of them. */
+const deepest = 6;
+const mostCollections = 200;
 
 function dimensionsOf(told: Pick<Item, 'id' | 'dimension'>): Dimension[] {
   return (told.id ?? Object.keys(told.dimension ?? {})).flatMap((id) => {
@@ -49,36 +57,82 @@ function dimensionsOf(told: Pick<Item, 'id' | 'dimension'>): Dimension[] {
   });
 }
 
-/** Last part of an address: what a table is called by. */
-const tableName = (href: string, order: Order) =>
-  URL.canParse(href, order.address) ? lastPart(new URL(href, order.address).toString()) : href;
+/** A table of a collection with its address. */
+interface Listed {
+  table: Item;
+  url: string;
+}
 
-/** The table that an order means, in the collection that the address leads to (JSON-stat 2.0, class “collection”). */
-async function find(order: Order, context: TransferContext): Promise<{ table: Item; url: string }> {
+/** Last part of an address: what a table is called by. */
+const tableName = ({ url }: Listed) => lastPart(url);
+
+function isWanted(listed: Listed, wanted: string): boolean {
+  return tableName(listed) === wanted || listed.table.label?.toLowerCase() === wanted.toLowerCase();
+}
+
+/** The provider's own reason, where the document is about an error. */
+function providersReason(document: unknown): string {
+  if (document === null || typeof document !== 'object') return '';
+  const about = ['error', 'errors', 'detail', 'message'].some((name) => name in document);
+  return about || (document as { class?: unknown }).class === 'error'
+    ? reasonIn(JSON.stringify(document), 'application/json')
+    : '';
+}
+
+/** An answer that should be a collection; one that is something else is told with the provider's own reason. */
+function collectionOf(document: unknown, url: string, order: Order, context: TransferContext) {
+  const answer = collectionSchema.safeParse(document);
+  if (answer.success) return answer.data;
+  const reason = providersReason(document);
+  throw failure(
+    'source-garbled',
+    { what: order.source, url },
+    context,
+    `the answer is no JSON-stat collection${reason === '' ? '' : `; it says: “${reason}”`}.`,
+    'The address must be that of the list of tables.',
+  );
+}
+
+/**
+ * The table that an order means, in the collection that the address leads to (JSON-stat 2.0, class “collection”), or in
+ * collections within it, which are asked for as long as it is not found.
+ */
+async function find(order: Order, context: TransferContext): Promise<Listed> {
   const wanted = order.wanted.table ?? order.name;
-  const answer = collectionSchema.safeParse(await askJson(order.source, order.address, context));
-  if (!answer.success)
-    throw failure(
-      'source-garbled',
-      { what: order.source, url: order.address },
-      context,
-      'the answer is no JSON-stat collection.',
-      'The address must be that of the list of tables.',
-    );
-  const { item: items } = answer.data.link;
-  const table =
-    items.find((each) => tableName(each.href, order) === wanted) ??
-    items.find((each) => each.label?.toLowerCase() === wanted.toLowerCase());
-  if (table === undefined)
-    throw new IsomericError('table-unknown', `${order.source} has no table “${wanted}”.`, {
-      place: { file: context.credentials.shown(order.address) },
-      advice: suggest(
-        wanted,
-        items.flatMap((each) => [tableName(each.href, order), each.label ?? '']),
-      ),
-      blame: 'usage',
-    });
-  return { table, url: linkAddress(table.href, order.address, order.source, context) };
+  const known: Listed[] = [];
+  let level = [{ url: order.address, items: null as readonly unknown[] | null }];
+  const seen = new Set<string>();
+  for (let depth = 0; depth <= deepest && level.length > 0; depth++) {
+    const below: typeof level = [];
+    for (const { url, items } of level) {
+      const told =
+        items ?? collectionOf(await askJson(order.source, url, context), url, order, context).link.item;
+      for (const each of told) {
+        const parsed = item.safeParse(each);
+        if (!parsed.success) continue;
+        const { class: kind, href, link } = parsed.data;
+        const own = href === undefined ? undefined : linkAddress(href, url, order.source, context);
+        if (kind === 'collection') {
+          if (link !== undefined) below.push({ url: own ?? url, items: link.item });
+          else if (own !== undefined && !seen.has(own) && seen.size < mostCollections) {
+            seen.add(own);
+            below.push({ url: own, items: null });
+          }
+        } else if (own !== undefined) known.push({ table: parsed.data, url: own });
+      }
+      const found = known.find((each) => isWanted(each, wanted));
+      if (found !== undefined) return found;
+    }
+    level = below;
+  }
+  throw new IsomericError('table-unknown', `${order.source} has no table “${wanted}”.`, {
+    place: { file: context.credentials.shown(order.address) },
+    advice: suggest(
+      wanted,
+      known.flatMap((each) => [tableName(each), each.table.label ?? '']),
+    ),
+    blame: 'usage',
+  });
 }
 
 /** Choices as parameters, and the codes that the answer must then have. */
@@ -86,6 +140,7 @@ function query(
   order: Order,
   table: Item,
   url: string,
+  lists: Lists,
 ): { url: string; chosen: Map<string, string[]>; dimensions: Dimension[] } {
   const dimensions = dimensionsOf(table);
   const choose = order.wanted.choose ?? {};
@@ -94,7 +149,14 @@ function query(
       ? new Map(Object.entries(choose).map(([id, values]) => [id, [...values]]))
       : codesChosen(choose, dimensions, `${order.source}/${table.label ?? order.name}`);
   const address = new URL(url);
-  for (const [id, codes] of chosen) address.searchParams.set(id, codes.join(','));
+  const put = (name: string, codes: readonly string[]) => {
+    if (lists === 'commas') address.searchParams.set(name, codes.join(','));
+    else {
+      address.searchParams.delete(name);
+      for (const code of codes) address.searchParams.append(name, code);
+    }
+  };
+  for (const [id, codes] of chosen) put(id, codes);
   if (order.wanted.period !== undefined) {
     const { from, to } = periodOf(order.wanted.period);
     const time = table.role?.time?.[0] ?? 'TIME';
@@ -103,7 +165,7 @@ function query(
       known === undefined || known === null
         ? [...new Set([from, to])]
         : [...known.keys()].filter((code) => code >= from && code <= to);
-    address.searchParams.set(time, codes.join(','));
+    put(time, codes);
     chosen.set(time, codes);
   }
   return { url: address.toString(), chosen, dimensions };
@@ -115,10 +177,42 @@ function citationOf({ source, label }: Item): string | undefined {
   return parts.length === 0 ? undefined : `${parts.join(': ')}.`;
 }
 
+type Lists = 'commas' | 'repeated';
+
+/** Errors that may come of a way of writing lists that the service does not know. */
+const misunderstood = ['source-refused', 'source-missing', 'choice-unknown', 'source-garbled'];
+
+/** Lists of values are written as the study says, or as the service turns out to understand them. */
 async function gather(order: Order, context: TransferContext): Promise<Gathered> {
-  const { table, url } = await find(order, context);
-  const asked = query(order, table, url);
-  const what = `${order.source}/${tableName(table.href, order)}`;
+  const found = await find(order, context);
+  const { lists } = order.traits;
+  const first = query(order, found.table, found.url, lists ?? 'commas');
+  const several = [...first.chosen.values()].some((codes) => codes.length > 1);
+  try {
+    return await gatherAs(order, found, first, context);
+  } catch (error) {
+    const other = error instanceof IsomericError && misunderstood.includes(error.code);
+    if (lists !== undefined || !several || !other) throw error;
+    try {
+      const got = await gatherAs(order, found, query(order, found.table, found.url, 'repeated'), context);
+      context.note(
+        `${order.name}: the service takes several values as repeated parameters; say “lists: repeated” under sources → ${order.source} to ask so at once.`,
+      );
+      return got;
+    } catch {
+      // What was wrong with the first way is nearer to what was asked.
+      throw error;
+    }
+  }
+}
+
+async function gatherAs(
+  order: Order,
+  { table, url }: Listed,
+  asked: ReturnType<typeof query>,
+  context: TransferContext,
+): Promise<Gathered> {
+  const what = `${order.source}/${tableName({ table, url })}`;
   const got = await transfer(
     {
       what,
@@ -137,14 +231,16 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
           throw failure('source-cut', sent, context, 'the answer is no whole JSON document.', 'Run again.');
         }
         const answer = datasetSchema.safeParse(document);
-        if (!answer.success || answer.data.dimension === undefined)
+        if (!answer.success || answer.data.dimension === undefined) {
+          const reason = providersReason(document);
           throw failure(
             'source-garbled',
             sent,
             context,
-            'the answer is no JSON-stat dataset.',
+            `the answer is no JSON-stat dataset${reason === '' ? '' : `; it says: “${reason}”`}.`,
             'Check what is asked for.',
           );
+        }
         for (const dimension of dimensionsOf(answer.data)) {
           const wanted = asked.chosen.get(dimension.id);
           if (wanted === undefined) continue;
@@ -175,7 +271,7 @@ export const jsonStatProtocol: Protocol = {
   gather: ([order], context) => gather(order, context),
   async estimate([order], context) {
     const { table, url } = await find(order, context);
-    const { chosen, dimensions } = query(order, table, url);
+    const { chosen, dimensions } = query(order, table, url, 'commas');
     const features =
       dimensions.length === 0
         ? undefined

@@ -6,13 +6,14 @@ import { suggest } from '../../core/nearest.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
 import { extractPath } from '../places.ts';
 import { wholeArchive } from '../transfer/archives.ts';
-import { askJson } from '../transfer/ask.ts';
+import { askJson, once } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { lastPart, linkAddress } from '../transfer/links.ts';
 import { transfer } from '../transfer/transfer.ts';
 
-const region = z.object({
+/** A region as a feature of a list. */
+const listed = z.object({
   properties: z.object({
     id: z.string(),
     name: z.string(),
@@ -25,22 +26,124 @@ const region = z.object({
   }),
   bbox: z.array(z.number()).length(4).optional(),
 });
-const tree = z.object({ type: z.literal('FeatureCollection'), features: z.array(region) });
+const list = z.object({ type: z.literal('FeatureCollection'), features: z.array(listed) });
 
-type Region = z.output<typeof region>;
+/** A region as a document of its own, with links to those within it (`child`) and to its extract (`enclosure`; RFC 4287). */
+const level = z.object({
+  id: z.string().optional(),
+  title: z.string().optional(),
+  name: z.string().optional(),
+  licence: z.string().optional(),
+  license: z.string().optional(),
+  bbox: z.array(z.number()).length(4).optional(),
+  links: z.array(
+    z.object({
+      rel: z.string(),
+      href: z.string(),
+      title: z.string().optional(),
+      length: z.number().optional(),
+      updated: z.string().optional(),
+      sha256: z.string().optional(),
+    }),
+  ),
+});
 
-async function regions(order: Order, context: TransferContext): Promise<Region[]> {
-  const answer = tree.safeParse(
-    await askJson(order.source, order.address, context, 'application/geo+json, application/json'),
-  );
-  if (answer.success) return answer.data.features;
-  throw failure(
+type Region = z.output<typeof listed>;
+
+/** Most documents of a tree that are asked for. */
+const mostLevels = 400;
+
+/** The regions below a document, level by level. Where a path is wanted, only the levels on the way are asked for. */
+async function regionsByLinks(
+  order: Order,
+  first: unknown,
+  context: TransferContext,
+): Promise<Region[] | null> {
+  const all: Region[] = [];
+  const steps = order.wanted.region?.includes('/') === true ? order.wanted.region.split('/') : null;
+  const seen = new Set([order.address]);
+  const visit = async (
+    document: unknown,
+    url: string,
+    parent: string | null,
+    depth: number,
+  ): Promise<boolean> => {
+    const told = level.safeParse(document);
+    if (!told.success) return false;
+    const { links, title, name, bbox, licence, license } = told.data;
+    const own = told.data.id ?? lastPart(url.replace(/\.json$/, ''));
+    // The document at the address is the top of the tree, and no region itself unless it has an extract.
+    const extract = links.find(({ rel }) => ['enclosure', 'data'].includes(rel));
+    // Two regions of one name are told apart by what is above them.
+    const id = parent === null && extract === undefined ? null : parent === null ? own : `${parent}/${own}`;
+    if (id !== null)
+      all.push({
+        properties: {
+          id,
+          name: title ?? name ?? own,
+          parent: null,
+          url: extract === undefined ? undefined : linkAddress(extract.href, url, order.source, context),
+          bytes: extract?.length,
+          date: extract?.updated,
+          sha256: extract?.sha256,
+          licence: licence ?? license,
+        },
+        bbox,
+      });
+    for (const { rel, href, title: called } of links) {
+      if (!['child', 'item'].includes(rel)) continue;
+      const next = linkAddress(href, url, order.source, context);
+      const step = steps?.[depth];
+      const names = [
+        lastPart(next),
+        lastPart(next.replace(/\.json$/, '')),
+        lastPart(next.replace(/\/[^/]*$/, '/')),
+        called,
+      ];
+      if (step !== undefined && !names.includes(step)) continue;
+      if (seen.has(next)) continue;
+      if (seen.size >= mostLevels)
+        throw failure(
+          'source-too-large',
+          { what: order.source, url: next },
+          context,
+          `its tree of regions has more than ${mostLevels} levels and branches.`,
+          'Say the region by its whole path, or give the address of a branch.',
+        );
+      seen.add(next);
+      const below = await askJson(order.source, next, context);
+      if (!(await visit(below, next, id, depth + 1))) throw garbled(order, next, context);
+    }
+    return true;
+  };
+  return (await visit(first, order.address, null, 0)) ? all : null;
+}
+
+function garbled(order: Order, url: string, context: TransferContext): IsomericError {
+  return failure(
     'source-garbled',
-    { what: order.source, url: order.address },
+    { what: order.source, url },
     context,
     'the answer is no list of regions.',
-    'The address must be that of the list itself, a FeatureCollection.',
+    'The address must be that of the list itself, a FeatureCollection, or of the top of a tree of links.',
   );
+}
+
+function regions(order: Order, context: TransferContext): Promise<Region[]> {
+  const wanted = order.wanted.region?.includes('/') === true ? order.wanted.region : '';
+  return once(`regions ${order.address} ${wanted}`, context, async () => {
+    const document = await askJson(
+      order.source,
+      order.address,
+      context,
+      'application/geo+json, application/json',
+    );
+    const answer = list.safeParse(document);
+    if (answer.success) return answer.data.features;
+    const found = await regionsByLinks(order, document, context);
+    if (found === null) throw garbled(order, order.address, context);
+    return found;
+  });
 }
 
 /** Path of a region from the top: `teskaria/ombrey`. */
@@ -54,7 +157,7 @@ function partsOf(one: Region, all: readonly Region[]): string[] {
     parts.unshift(up.properties.id);
     at = up;
   }
-  return parts;
+  return parts.flatMap((part) => part.split('/'));
 }
 
 /** Does a box hold another one? Both may cross the antimeridian. */
@@ -96,6 +199,7 @@ async function find(
   const found =
     all.find((each) => pathOf(each, all) === wanted) ??
     all.find((each) => each.properties.id === wanted) ??
+    all.find((each) => each.properties.id.endsWith(`/${wanted}`)) ??
     all.find((each) => each.properties.name.toLowerCase() === wanted.toLowerCase());
   if (found !== undefined)
     return { found, path: pathOf(found, all), parts: partsOf(found, all), chosen: false };

@@ -10,10 +10,12 @@ import { type Transfer, transfer } from '../transfer/transfer.ts';
 /** Columns in the requests that they are split into: the key columns go with each. */
 export function columnRequests(
   columns: readonly string[],
-  keys: readonly string[],
+  keyColumns: readonly string[],
   most: number | undefined,
+  unasked = false,
 ): string[][] {
-  const own = columns.filter((column) => !keys.includes(column));
+  const own = columns.filter((column) => !keyColumns.includes(column));
+  const keys = unasked ? [] : keyColumns;
   if (most === undefined || own.length + keys.length <= most) return [[...keys, ...own]];
   const room = most - keys.length;
   if (room < 1)
@@ -32,11 +34,11 @@ interface Query {
   address(columns: readonly string[]): string;
 }
 
-function queryOf(order: Order): Query {
+function queryOf(order: Order, unasked = order.traits.keysUnasked === true): Query {
   const { wanted, traits } = order;
   const keys = traits.keyColumns ?? [];
   const columns = wanted.columns ?? [];
-  const requests = columns.length === 0 ? [[]] : columnRequests(columns, keys, traits.mostColumns);
+  const requests = columns.length === 0 ? [[]] : columnRequests(columns, keys, traits.mostColumns, unasked);
   if (requests.length > 1 && keys.length === 0)
     throw new IsomericError(
       'order-incomplete',
@@ -59,8 +61,33 @@ function queryOf(order: Order): Query {
   };
 }
 
+/** Services whose key columns come by themselves refuse to be asked for them: then they are asked without. */
 async function gather(order: Order, context: TransferContext): Promise<Gathered> {
-  const { table, requests, address } = queryOf(order);
+  const { keysUnasked, keyColumns } = order.traits;
+  try {
+    return await gatherAs(order, queryOf(order), context);
+  } catch (error) {
+    const refused = error instanceof IsomericError && error.code === 'source-refused';
+    if (!refused || keysUnasked !== undefined || keyColumns === undefined) throw error;
+    if (order.wanted.columns === undefined) throw error;
+    try {
+      const got = await gatherAs(order, queryOf(order, true), context);
+      context.note(
+        `${order.name}: the service gives ${keyColumns.join(' and ')} by itself; say “keys come unasked: true” under sources → ${order.source} to ask so at once.`,
+      );
+      return got;
+    } catch {
+      // What was wrong with the first question is nearer to what was asked.
+      throw error;
+    }
+  }
+}
+
+async function gatherAs(
+  order: Order,
+  { table, requests, address }: Query,
+  context: TransferContext,
+): Promise<Gathered> {
   const what = `${order.source}/${table}`;
   if (requests.length > 1)
     context.note(
@@ -83,10 +110,12 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
             const sent = { what, url };
             try {
               const rows = JSON.parse(new TextDecoder().decode(await file.bytes(0, file.size))) as unknown;
+              keysThere(rows, order, sent, context);
               return Array.isArray(rows)
                 ? { features: Math.max(0, rows.length - (Array.isArray(rows[0]) ? 1 : 0)) }
                 : {};
-            } catch {
+            } catch (error) {
+              if (error instanceof IsomericError) throw error;
               throw failure(
                 'source-cut',
                 sent,
@@ -117,3 +146,24 @@ export const rowsProtocol: Protocol = {
     };
   },
 };
+
+/** Rows that are put together by their keys must have them. */
+function keysThere(
+  rows: unknown,
+  { traits, wanted }: Order,
+  sent: { what: string; url: string },
+  context: TransferContext,
+): void {
+  const [first] = Array.isArray(rows) ? (rows as unknown[]) : [];
+  if (traits.keyColumns === undefined || wanted.columns === undefined || first === undefined) return;
+  const names = Array.isArray(first) ? first : Object.keys((first ?? {}) as object);
+  const missing = traits.keyColumns.filter((name) => !names.includes(name));
+  if (missing.length > 0)
+    throw failure(
+      'source-garbled',
+      sent,
+      context,
+      `the rows have no ${missing.join(', ')}, so nothing says what they are of.`,
+      'Check “key columns:” of the source.',
+    );
+}

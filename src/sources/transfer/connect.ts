@@ -101,7 +101,8 @@ export async function connect(
         method = 'GET';
         sent = undefined;
       }
-      if (seen.has(`${method} ${url}`) || seen.size > mostRedirects)
+      const nowhere = !/^https?:/.test(url);
+      if (nowhere || seen.has(`${method} ${url}`) || seen.size > mostRedirects)
         throw failure(
           'source-redirects',
           request,
@@ -111,6 +112,14 @@ export async function connect(
         );
       continue;
     }
+    if (status === 204 && request.allow?.includes(204) !== true)
+      throw failure(
+        'source-nothing',
+        request,
+        context,
+        'the service has nothing for what is asked (204).',
+        'Check the area, the choices and the period.',
+      );
     if ((status >= 200 && status <= 299) || status === 304 || request.allow?.includes(status))
       return response;
     const reason = reasonIn(await opening(response, request, context), response.headers.get('content-type'));

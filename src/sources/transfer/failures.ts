@@ -60,17 +60,31 @@ export function retryAfter(header: string | null, now: string): number | undefin
 /** Most of what a provider says of its reasons that is shown. */
 const longestReason = 300;
 
+/** Members that hold a reason, the title of it first; errors of JSON-stat 2.0 and others stand in lists. */
+function reasonInJson(value: unknown, depth: number): string {
+  if (typeof value === 'string') return value;
+  if (value === null || typeof value !== 'object' || depth > 3) return '';
+  if (Array.isArray(value))
+    return value
+      .slice(0, 3)
+      .map((each) => reasonInJson(each, depth + 1))
+      .filter((words) => words !== '')
+      .join('; ');
+  const problem = value as Record<string, unknown>;
+  const title = typeof problem.title === 'string' ? problem.title : '';
+  for (const name of ['detail', 'description', 'message', 'label', 'error', 'errors', 'reason']) {
+    const words = reasonInJson(problem[name], depth + 1);
+    if (words !== '') return title === '' ? words : `${title}: ${words}`;
+  }
+  return title;
+}
+
 /** The provider's own reason in an answer that refuses: problem details (RFC 9457), an exception report, or plain text. */
 export function reasonIn(text: string, type: string | null): string {
   let reason = '';
   if (/json/.test(type ?? '') || /^\s*\{/.test(text)) {
     try {
-      const problem = JSON.parse(text) as Record<string, unknown>;
-      const parts = [
-        problem.title,
-        problem.detail ?? problem.description ?? problem.error ?? problem.message,
-      ];
-      reason = parts.filter((part) => typeof part === 'string').join(': ');
+      reason = reasonInJson(JSON.parse(text), 0);
     } catch {
       reason = '';
     }

@@ -23,7 +23,7 @@ export function pauseBefore(attempt: number, random: () => number = Math.random)
 }
 
 /** A service that asks to wait more often for one request is taken to be out of order. */
-const mostWaits = 20;
+const mostWaits = 10;
 /** Times the longest wait that is taken at once. */
 const mostWaited = 4;
 
@@ -55,7 +55,7 @@ export async function retrying<T>(
       }
       const { code, message, place } = error as LaterError;
       // “At once” asked for again and again would be a storm of requests.
-      const pause = Math.max(asked, waits === 0 ? 0 : pauseBefore(waits));
+      const pause = asked > 0 || waits === 0 ? asked : pauseBefore(waits);
       if (asked > context.longestWait)
         throw new IsomericError(code, `${message} It will not answer for another ${spanWords(asked)}.`, {
           place,

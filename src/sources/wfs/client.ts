@@ -224,7 +224,9 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       if (head.matched !== undefined) meter.totalFeatures = Math.max(head.matched, meter.features);
       context.progress();
       if (head.next !== undefined) linkAddress(head.next, sent.url, sent.what, context);
-      return { next: head.next, features: found.features, matched: head.matched };
+      // Without features, no coordinates say which CRS they would be in.
+      const crs = found.features === 0 ? query.srsName : undefined;
+      return { next: head.next, features: found.features, matched: head.matched, crs };
     },
   });
   const beside = await keepSchema(order, properties, folder, context);

@@ -1,12 +1,14 @@
 import { closeAccount } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { compileExpression } from '../../table/cql2/evaluate.ts';
-import type { Table } from '../layer.ts';
+import { isLayer, type Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 /** Keeps the rows for which a CQL2 expression is true (neither false nor unknown). */
 export function filterRows<T extends Table>(table: T, where: string): T {
-  const test = compileExpression(where, table.schema, table.name);
+  const test = compileExpression(where, table.schema, table.name, {
+    crs: isLayer(table) ? table.crs : undefined,
+  });
   if (test.kind !== 'boolean') {
     throw new IsomericError(
       'expression-type',

@@ -1,10 +1,16 @@
+import { crsLabel } from '../../crs/crs.ts';
+import { wgs84 } from '../../crs/registry.ts';
+import { transformer } from '../../crs/transformer.ts';
+import { intersectsWith } from '../../geometry/intersects.ts';
+import { geometriesFrom } from '../../geometry/object-view.ts';
 import type { Batch } from '../../layer/batch.ts';
 import { suggest } from '../../nearest.ts';
 import { marginOfProduct, marginOfRatio, marginOfSum } from '../margins.ts';
 import { reasons } from '../marks.ts';
 import { fieldIndex, type Schema } from '../schema.ts';
+import { parseDate, parseTimestamp } from '../time.ts';
 import { expressionFunctions } from './functions.ts';
-import { likePattern } from './like.ts';
+import { likeTest } from './like.ts';
 import {
   type Binder,
   type Cell,
@@ -18,7 +24,7 @@ import {
   type Reader,
 } from './node.ts';
 import { expressionError, parseExpression } from './parse.ts';
-import type { Expression } from './syntax.ts';
+import type { Expression, Fold } from './syntax.ts';
 
 /** An expression checked against a schema, ready to be bound to batches. */
 export interface Compiled {
@@ -41,6 +47,35 @@ export function compileExpression(
 ): Compiled {
   return new Compiler(text, schema, of, context).whole();
 }
+
+const folds: Readonly<Record<Fold, (text: string) => string>> = {
+  casei: (text) => text.toLowerCase(),
+  accenti: (text) => text.normalize('NFD').replace(/\p{M}/gu, ''),
+};
+
+function hasFold(e: Expression, name: Fold): boolean {
+  if (e.op !== 'casei' && e.op !== 'accenti') return false;
+  return e.op === name || hasFold(e.arg, name);
+}
+
+const isTime = (kind: Kind): kind is 'date' | 'timestamp' => kind === 'date' || kind === 'timestamp';
+
+/** Texts as dates or times; blank where they are none. A time counts for its day, a day for its beginning (UTC). */
+function asTime(text: Node, kind: 'date' | 'timestamp'): Node {
+  return node(kind, (batch) => {
+    const read = text.bind(batch);
+    return (i) => {
+      const value = read(i);
+      if (value === null) return null;
+      const day = parseDate(String(value));
+      const time = Number.isNaN(day) ? parseTimestamp(String(value)) : day * dayLength;
+      if (Number.isNaN(time)) return null;
+      return kind === 'timestamp' ? time : Math.floor(time / dayLength);
+    };
+  });
+}
+
+const dayLength = 86_400_000;
 
 const collator = new Intl.Collator('en', { sensitivity: 'variant' });
 
@@ -94,7 +129,21 @@ class Compiler {
           };
         });
       }
+      case 'geometry':
+        return this.fail(
+          'expression-type',
+          'A geometry stands alone here,',
+          e.at,
+          'Write S_INTERSECTS(geometry, …).',
+        );
       case 'isNull': {
+        if (this.isGeometry(e.arg))
+          return node(
+            'boolean',
+            ({ geometry }) =>
+              (i) =>
+                geometry === null || geometry.isEmpty(i),
+          );
         const arg = this.compile(e.arg);
         return node('boolean', (batch) => {
           const read = arg.bind(batch);
@@ -118,23 +167,27 @@ class Compiler {
         return this.inList(e) ?? this.logic('or', tests);
       }
       case 'like': {
-        const arg = this.wanted(e.arg, 'text');
-        const pattern = likePattern(e.pattern);
+        const folded = (name: Fold) =>
+          e.arg.op === 'casei' || e.arg.op === 'accenti' ? hasFold(e.arg, name) : false;
+        const missing = e.folds.find((fold) => !folded(fold));
+        // A folded pattern would never match a text that is not.
+        const arg = this.wanted(
+          missing === undefined ? e.arg : { op: missing, arg: e.arg, at: e.at },
+          'text',
+        );
+        const test = likeTest(e.folds.reduceRight((text, fold) => folds[fold](text), e.pattern));
         return node('boolean', (batch) => {
           const read = arg.bind(batch);
           return (i) => {
             const value = read(i);
-            return value === null ? null : pattern.test(value as string);
+            return value === null ? null : test(value as string);
           };
         });
       }
       case 'casei':
       case 'accenti': {
         const arg = this.wanted(e.arg, 'text');
-        const fold =
-          e.op === 'casei'
-            ? (t: string) => t.toLowerCase()
-            : (t: string) => t.normalize('NFD').replace(/\p{M}/gu, '');
+        const fold = folds[e.op];
         return node('text', (batch) => {
           const read = arg.bind(batch);
           return (i) => {
@@ -235,7 +288,58 @@ class Compiler {
     };
   }
 
+  /** Is it the geometry of the features? A field of that name goes before it. */
+  private isGeometry(e: Expression): boolean {
+    return (
+      e.op === 'property' &&
+      e.name.toLowerCase() === 'geometry' &&
+      this.context.crs !== undefined &&
+      fieldIndex(this.schema, e.name) < 0
+    );
+  }
+
+  /** S_INTERSECTS of the features with a literal in longitudes and latitudes (CQL2, clause 7.4; CRS84 is the default). */
+  private spatial(e: Extract<Expression, { op: 'call' }>): Node {
+    const name = e.name.toUpperCase();
+    if (name !== 'S_INTERSECTS')
+      return this.fail('expression-syntax', `${name} is not known yet,`, e.at, 'S_INTERSECTS is.');
+    const own = e.args.findIndex((arg) => this.isGeometry(arg));
+    const literal = e.args.find((arg) => arg.op === 'geometry');
+    if (e.args.length !== 2 || own < 0 || literal?.op !== 'geometry')
+      return this.fail(
+        'expression-type',
+        `S_INTERSECTS compares the geometry of ${this.of} with a geometry that is written out,`,
+        e.at,
+        this.context.crs === undefined
+          ? `${this.of} has no geometry.`
+          : 'Write S_INTERSECTS(geometry, BBOX(west, south, east, north)), in longitudes and latitudes.',
+      );
+    const { crs } = this.context;
+    if (crs === null || crs === undefined)
+      return this.fail(
+        'crs-missing',
+        `${this.of} has no CRS, so longitudes and latitudes cannot be found in it,`,
+        e.at,
+        'Say which CRS it has first.',
+      );
+    const shape = geometriesFrom([literal.value]);
+    if (transformer(wgs84(), crs).transform(shape.xy) > 0)
+      return this.fail(
+        'expression-type',
+        `The geometry reaches where ${crsLabel(crs)} has no coordinates,`,
+        literal.at,
+      );
+    const test = intersectsWith(shape);
+    return node(
+      'boolean',
+      ({ geometry }) =>
+        (i) =>
+          geometry === null || geometry.isEmpty(i) ? null : test(geometry, i),
+    );
+  }
+
   private call(e: Extract<Expression, { op: 'call' }>): Node {
+    if (/^s_/i.test(e.name)) return this.spatial(e);
     const found = expressionFunctions.find((each) => each.name === e.name.toLowerCase());
     const names = ['casei', 'accenti', 'date', 'timestamp', ...expressionFunctions.map((each) => each.name)];
     if (found === undefined)
@@ -277,8 +381,11 @@ class Compiler {
   }
 
   private comparison(op: string, leftE: Expression, rightE: Expression, at: number): Node {
-    const left = this.compile(leftE);
-    const right = this.compile(rightE);
+    let left = this.compile(leftE);
+    let right = this.compile(rightE);
+    // Formats without dates hold them as text: beside a date, such a text is read as one.
+    if (left.kind === 'text' && isTime(right.kind)) left = asTime(left, right.kind);
+    else if (right.kind === 'text' && isTime(left.kind)) right = asTime(right, left.kind);
     if (left.kind !== right.kind && left.kind !== 'null' && right.kind !== 'null') {
       const codeAsNumber =
         (left.kind === 'text' && right.kind === 'number' && rightE.op === 'literal' && rightE) ||

@@ -1,6 +1,7 @@
 import { IsomericError } from '../../errors.ts';
 import { parseDate, parseTimestamp } from '../time.ts';
-import type { Expression } from './syntax.ts';
+import { geometryWords, type LiteralTokens, readGeometryLiteral } from './geometry-literal.ts';
+import type { Expression, Fold } from './syntax.ts';
 
 interface Token {
   kind: 'number' | 'text' | 'name' | 'quoted' | 'sign' | 'end';
@@ -48,7 +49,7 @@ export function expressionError(
 function tokens(text: string): Token[] {
   const list: Token[] = [];
   const pattern =
-    /\s+|(?<number>(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?<name>[\p{L}_][\p{L}\p{N}_.:]*)|'(?<text>(?:[^']|'')*)'|"(?<quoted>(?:[^"]|"")*)"|(?<sign><>|<=|>=|[-+*/%^=<>(),])/uy;
+    /\s+|(?<number>(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?<name>[\p{L}_][\p{L}\p{N}_.:]*)|'(?<text>(?:[^'\\]|''|\\'|\\)*)'|"(?<quoted>(?:[^"]|"")*)"|(?<sign><>|<=|>=|[-+*/%^=<>(),])/uy;
   let at = 0;
   while (at < text.length) {
     pattern.lastIndex = at;
@@ -71,7 +72,7 @@ function tokens(text: string): Token[] {
     if (groups.number !== undefined) list.push({ kind: 'number', text: groups.number, at });
     else if (groups.name !== undefined) list.push({ kind: 'name', text: groups.name, at });
     else if (groups.text !== undefined)
-      list.push({ kind: 'text', text: groups.text.replaceAll("''", "'"), at });
+      list.push({ kind: 'text', text: groups.text.replace(/''|\\'/g, "'"), at });
     else if (groups.quoted !== undefined)
       list.push({ kind: 'quoted', text: groups.quoted.replaceAll('""', '"'), at });
     else if (groups.sign !== undefined) list.push({ kind: 'sign', text: groups.sign, at });
@@ -83,7 +84,7 @@ function tokens(text: string): Token[] {
 
 /**
  * Parses CQL2 text: comparisons, AND OR NOT, IN, LIKE, BETWEEN, IS NULL, arithmetic, CASEI, ACCENTI, DATE, TIMESTAMP,
- * parentheses, "quoted names". Errors point at the character.
+ * geometry literals, parentheses, "quoted names". Errors point at the character.
  */
 export function parseExpression(text: string): Expression {
   const list = tokens(text);
@@ -161,6 +162,11 @@ export function parseExpression(text: string): Expression {
   const listed = (left: Expression, at: number): Expression | null => {
     if (isWord('like')) {
       next++;
+      const folds: Fold[] = [];
+      while (isWord('casei', 'accenti')) {
+        folds.push(word(list[next++]) as Fold);
+        sign('(');
+      }
       const pattern = peek();
       if (pattern.kind !== 'text') {
         return fail(
@@ -170,7 +176,8 @@ export function parseExpression(text: string): Expression {
         );
       }
       next++;
-      return { op: 'like', arg: left, pattern: pattern.text, at };
+      for (const _ of folds) sign(')');
+      return { op: 'like', arg: left, pattern: pattern.text, folds, at };
     }
     if (isWord('between')) {
       next++;
@@ -219,6 +226,22 @@ export function parseExpression(text: string): Expression {
     const token = list[next++];
     return { op: '^', left: base, right: deeper(power), at: token.at };
   };
+  const literalTokens: LiteralTokens = {
+    isSign,
+    isWord,
+    sign,
+    number: () => {
+      const negative = isSign('-');
+      if (isSign('-', '+')) next++;
+      if (peek().kind !== 'number') fail('A number is expected');
+      const value = Number(list[next++].text);
+      return negative ? -value : value;
+    },
+    skip: () => {
+      next++;
+    },
+    fail,
+  };
   const bracketedText = (): Token => {
     sign('(');
     const token = peek();
@@ -265,6 +288,11 @@ export function parseExpression(text: string): Expression {
         const lower = token.text.toLowerCase();
         if (!keywords.has(lower)) {
           next++;
+          const shaped =
+            isSign('(') ||
+            (isWord('z', 'm', 'zm', 'empty') && ['name', 'sign'].includes(list[next + 1].kind));
+          if (geometryWords.has(lower) && shaped)
+            return { op: 'geometry', value: readGeometryLiteral(lower, literalTokens), at };
           if (isSign('(')) return call(token);
           return { op: 'property', name: token.text, at };
         }

@@ -1,0 +1,119 @@
+import { plainBoxes } from '../../crs/area-extent.ts';
+import type { Box } from '../../geometry/geometry-array.ts';
+import type { GeometryObject, Position } from '../../geometry/object-view.ts';
+
+/** What a reader of geometry literals needs of the tokens of an expression. */
+export interface LiteralTokens {
+  isSign(...signs: string[]): boolean;
+  isWord(...words: string[]): boolean;
+  /** Takes a sign, or raises an error that points at what stands there. */
+  sign(wanted: string): void;
+  /** Takes a number with its sign. */
+  number(): number;
+  /** Takes the next token, whatever it is. */
+  skip(): void;
+  fail(words: string): never;
+}
+
+/** Words that begin a geometry literal (CQL2, annex B: spatialInstance). */
+export const geometryWords = new Set([
+  'point',
+  'linestring',
+  'polygon',
+  'multipoint',
+  'multilinestring',
+  'multipolygon',
+  'geometrycollection',
+  'bbox',
+]);
+
+/** Sides of boxes are divided, so that they bend with the CRS they are brought to. */
+const sideSteps = 32;
+
+function boxRing([west, south, east, north]: Box): Position[] {
+  const ring: Position[] = [];
+  const side = (x0: number, y0: number, x1: number, y1: number) => {
+    for (let k = 0; k < sideSteps; k++)
+      ring.push([x0 + ((x1 - x0) * k) / sideSteps, y0 + ((y1 - y0) * k) / sideSteps]);
+  };
+  side(west, south, east, south);
+  side(east, south, east, north);
+  side(east, north, west, north);
+  side(west, north, west, south);
+  ring.push(ring[0]);
+  return ring;
+}
+
+/** Reads a geometry literal whose first word has been taken: WKT, or BBOX(west, south, east, north). */
+export function readGeometryLiteral(word: string, tokens: LiteralTokens): GeometryObject {
+  const { isSign, isWord, sign, number, skip, fail } = tokens;
+  if (isWord('z', 'm', 'zm')) skip();
+  const list = <T>(one: () => T): T[] => {
+    if (isWord('empty')) fail('An empty geometry meets nothing: a geometry with coordinates is expected');
+    sign('(');
+    const items = [one()];
+    while (isSign(',')) {
+      skip();
+      items.push(one());
+    }
+    sign(')');
+    return items;
+  };
+  const position = (): Position => {
+    const values = [number()];
+    while (!isSign(',', ')')) values.push(number());
+    if (values.length < 2 || values.length > 4) fail('A position has two, three or four numbers');
+    return values.slice(0, 2);
+  };
+  const path = () => list(position);
+  const ring = (): Position[] => {
+    const positions = path();
+    const [first, last] = [positions[0], positions[positions.length - 1]];
+    if (positions.length < 4 || first[0] !== last[0] || first[1] !== last[1])
+      fail('A ring has four positions at least, and ends where it begins');
+    return positions;
+  };
+  const line = (): Position[] => {
+    const positions = path();
+    if (positions.length < 2) fail('A line has two positions at least');
+    return positions;
+  };
+  switch (word) {
+    case 'point': {
+      const [only, more] = path();
+      if (more !== undefined) fail('A point has one position');
+      return { type: 'Point', coordinates: only };
+    }
+    case 'linestring':
+      return { type: 'LineString', coordinates: line() };
+    case 'polygon':
+      return { type: 'Polygon', coordinates: list(ring) };
+    case 'multipoint':
+      return { type: 'MultiPoint', coordinates: list(() => (isSign('(') ? path()[0] : position())) };
+    case 'multilinestring':
+      return { type: 'MultiLineString', coordinates: list(line) };
+    case 'multipolygon':
+      return { type: 'MultiPolygon', coordinates: list(() => list(ring)) };
+    case 'bbox': {
+      const sides = list(number);
+      if (sides.length !== 4 && sides.length !== 6)
+        fail('BBOX has four numbers: west, south, east, north (or six, with heights)');
+      const [west, south] = sides;
+      const [east, north] = sides.slice(sides.length / 2);
+      if (south > north) fail('The second number of BBOX is its south, and no greater than its north');
+      return {
+        type: 'MultiPolygon',
+        coordinates: plainBoxes([west, south, east, north]).map((box) => [boxRing(box)]),
+      };
+    }
+    default: {
+      const geometries = list((): GeometryObject => {
+        const inner = [...geometryWords].find((each) => each !== 'bbox' && isWord(each));
+        if (inner === undefined) return fail('A geometry is expected');
+        skip();
+        return readGeometryLiteral(inner, tokens);
+      });
+      return { type: 'GeometryCollection', geometries };
+    }
+  }
+}
