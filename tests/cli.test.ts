@@ -225,7 +225,7 @@ describe('new and run', () => {
     expect(run.told).toBe('');
     expect(run.code).toBe(0);
     expect(run.out).toContain(
-      'Deliver: 14 layers with 3,818 features in Teskaria National Grid, 2 tables with 130 rows; 2 maps,',
+      'Deliver: 14 layers with 3,818 features in Teskaria National Grid, 2 tables with 129 rows; 2 maps,',
     );
     expect(existsSync(join(study, 'delivered/report.html'))).toBe(true);
     const json = JSON.parse(isomeric('demo', study, '--json').out) as { delivered: string[] };

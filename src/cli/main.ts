@@ -1,11 +1,13 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander';
+import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
 import { type AddCommand, exitCodes } from './commands/command.ts';
-import { makeOutput } from './output.ts';
+import { jsonForTerminal, makeOutput } from './output.ts';
+import { terminalText } from './terminal.ts';
 
 /** All commands, in the order of the work. Each is loaded when it is the one that is asked for. */
-const commands: Readonly<Record<string, () => Promise<AddCommand>>> = {
+const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary({
   demo: async () => (await import('./commands/demo.ts')).addDemo,
   new: async () => (await import('./commands/study.ts')).addNew,
   run: async () => (await import('./commands/study.ts')).addRun,
@@ -26,7 +28,7 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = {
   tally: async () => (await import('./commands/verbs.ts')).addTally,
   reproject: async () => (await import('./commands/verbs.ts')).addReproject,
   check: async () => (await import('./commands/check.ts')).addCheck,
-};
+});
 
 /** The command that is asked for; all of them when none is, for the help and for the nearest name. */
 async function wanted(args: readonly string[]): Promise<AddCommand[]> {
@@ -44,7 +46,9 @@ async function build(): Promise<Command> {
     .option('--no-colour', 'plain text without colours')
     .showHelpAfterError('(isomeric --help lists the commands)')
     .exitOverride()
-    .configureOutput({ outputError: (text, write) => write(text.replace(/^error: /, '')) });
+    .configureOutput({
+      outputError: (text, write) => write(terminalText(text.replace(/^error: /, ''), false)),
+    });
   for (const add of await wanted(process.argv.slice(2))) add(program);
   for (const command of program.commands) {
     command
@@ -60,17 +64,25 @@ function fail(error: unknown, json: boolean): number {
   if (error instanceof IsomericError) {
     if (json)
       process.stderr.write(
-        `${JSON.stringify({
-          error: { code: error.code, words: error.message, place: error.place, advice: error.advice },
-          ...(error.failures.length === 0 ? {} : { failures: error.failures }),
-        })}\n`,
+        `${jsonForTerminal(
+          JSON.stringify({
+            error: { code: error.code, words: error.message, place: error.place, advice: error.advice },
+            ...(error.failures.length === 0 ? {} : { failures: error.failures }),
+          }),
+        )}\n`,
       );
-    else process.stderr.write(`${makeOutput({}).colours.redBright('Stopped:')} ${error.sentence}\n`);
+    else {
+      const output = makeOutput({});
+      output.aside(`${output.colours.redBright('Stopped:')} ${error.sentence}`);
+    }
     return error.blame === 'usage' ? exitCodes.usage : exitCodes.input;
   }
   const words = error instanceof Error ? (error.stack ?? error.message) : String(error);
   process.stderr.write(
-    `Stopped by a mistake in Isomeric itself; please report it with this text:\n${words}\n`,
+    terminalText(
+      `Stopped by a mistake in Isomeric itself; please report it with this text:\n${words}\n`,
+      false,
+    ),
   );
   return exitCodes.input;
 }

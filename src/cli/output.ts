@@ -2,11 +2,12 @@ import picocolors from 'picocolors';
 import { type Account, type Finding, grouped } from '../core/index.ts';
 import type { Reporter } from '../study/machine.ts';
 import { ProgressLines } from './progress.ts';
+import { type Colours, colours, plain, terminalText, visibleInLine } from './terminal.ts';
 
 /** How a command prints: for a person, or as one JSON document for a machine. */
 export interface Output {
   json: boolean;
-  colours: ReturnType<typeof picocolors.createColors>;
+  colours: Colours;
   line(text?: string): void;
   /** To the error stream, so that results can be piped. */
   aside(text: string): void;
@@ -16,20 +17,24 @@ export function makeOutput(options: { json?: boolean; colour?: boolean }): Outpu
   const wanted = options.colour !== false && picocolors.isColorSupported && !options.json;
   return {
     json: options.json === true,
-    colours: picocolors.createColors(wanted),
+    colours: wanted ? colours : plain,
     line: (text = '') => {
-      process.stdout.write(`${text}\n`);
+      process.stdout.write(`${terminalText(text, wanted)}\n`);
     },
     aside: (text) => {
-      process.stderr.write(`${text}\n`);
+      process.stderr.write(`${terminalText(text, wanted)}\n`);
     },
   };
 }
 
+/** JSON leaves the second set of controls as it is; a terminal would obey them. */
+export function jsonForTerminal(text: string): string {
+  return text.replace(/[\u007f-\u009f]/g, (c) => `\\u00${c.charCodeAt(0).toString(16)}`);
+}
+
 export function printJson(value: unknown): void {
-  process.stdout.write(
-    `${JSON.stringify(value, (_, each) => (each instanceof Map ? Object.fromEntries(each) : each), 2)}\n`,
-  );
+  const text = JSON.stringify(value, (_, each) => (each instanceof Map ? Object.fromEntries(each) : each), 2);
+  process.stdout.write(`${jsonForTerminal(text)}\n`);
 }
 
 /** `Clip: 48,210 …` with the verb set off. */
@@ -127,7 +132,10 @@ export function textTable(
   right: readonly boolean[],
   widest = 34,
 ): string[] {
-  const cut = (text: string) => (text.length > widest ? `${text.slice(0, widest - 1)}…` : text);
+  const cut = (cell: string) => {
+    const text = visibleInLine(cell);
+    return text.length > widest ? `${text.slice(0, widest - 1)}…` : text;
+  };
   const cells = [head, ...rows].map((row) => row.map(cut));
   const widths = head.map((_, c) => Math.max(...cells.map((row) => row[c].length)));
   return cells.map((row) =>

@@ -1,6 +1,7 @@
 import type cliProgress from 'cli-progress';
 import { counted, grouped } from '../core/account.ts';
 import type { Meter } from '../sources/transfer/context.ts';
+import { visibleInLine } from './terminal.ts';
 
 /** Decimals of a size in readable units. */
 export function bytesText(bytes: number): string {
@@ -83,7 +84,7 @@ export function meterText(what: string, meter: Meter, speed: number | null, name
   if (speed !== null && speed > 0 && share !== null && share > 0 && share < 1)
     parts.push(`${timeText((meter.bytes * (1 / share - 1)) / speed)} to go`);
   if (meter.state !== undefined) parts.push(meter.state);
-  return `${name} ${bar} ${parts.filter((part) => part !== '').join(' · ')}`;
+  return visibleInLine(`${name} ${bar} ${parts.filter((part) => part !== '').join(' · ')}`);
 }
 
 interface Line {

@@ -1,3 +1,4 @@
+import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Grid } from '../core/grid/grid.ts';
@@ -52,7 +53,7 @@ export interface Contents {
 const deepest = 4;
 
 /** Endings of the parts of multi-file formats that are no layers themselves, with the ending that leads them. */
-const partOf: Record<string, string> = {
+const partOf: Readonly<Record<string, string>> = dictionary({
   dbf: 'shp',
   dbt: 'shp',
   fpt: 'shp',
@@ -63,7 +64,7 @@ const partOf: Record<string, string> = {
   sbx: 'shp',
   qix: 'shp',
   xsd: 'gml',
-};
+});
 /** Texts that go with data and are none. */
 const texts = new Set(['xml', 'txt', 'pdf', 'md', 'html', 'htm', 'prj', 'cpg', 'log', 'yaml', 'yml']);
 

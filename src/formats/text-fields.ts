@@ -62,7 +62,7 @@ export class TextFields {
   }
 }
 
-const number = /^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$/;
+const number = /^[-+]?(\d+(?:\.\d*)?|\.\d+)([eE][-+]?\d+)?$/;
 
 function fits(type: FieldType, text: string): boolean {
   switch (type) {

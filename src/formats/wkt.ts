@@ -51,7 +51,7 @@ export function wktText(array: GeometryArray, i: number): string | null {
 /** True when a text begins as WKT or EWKT does. */
 export function looksLikeWkt(text: string): boolean {
   return /^\s*(SRID=\d+;\s*)?(POINT|LINESTRING|POLYGON|MULTI(POINT|LINESTRING|POLYGON)|GEOMETRYCOLLECTION)\s*(Z|M|ZM)?\s*(\(|EMPTY)/i.test(
-    text,
+    text.slice(0, 80),
   );
 }
 

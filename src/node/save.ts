@@ -3,6 +3,7 @@ import { createWriteStream, rmSync } from 'node:fs';
 import { mkdir, rename } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import type { Account } from '../core/account.ts';
+import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Table } from '../core/layer/layer.ts';
 import { type WriteOptions, writeTables, writingFormatFor } from '../formats/writing/register.ts';
@@ -37,7 +38,7 @@ export function unwritable(path: string, error: unknown): unknown {
 }
 
 /** What a disk says when it refuses, in words, and what helps. */
-const refusals: Readonly<Record<string, readonly [words: string, advice: string]>> = {
+const refusals: Readonly<Record<string, readonly [words: string, advice: string]>> = dictionary({
   ENOSPC: ['the disk is full', 'Free space on it, or choose another place.'],
   EDQUOT: ['your share of the disk is used up', 'Free space on it, or choose another place.'],
   EFBIG: ['files may not become so large here', 'Raise the limit of file sizes, or choose another place.'],
@@ -51,7 +52,7 @@ const refusals: Readonly<Record<string, readonly [words: string, advice: string]
   EEXIST: ['something of that name is in the way', 'Choose another name.'],
   ENOTEMPTY: ['a folder of that name is in the way', 'Choose another name.'],
   ENAMETOOLONG: ['its name is too long', 'Choose a shorter name or place.'],
-};
+});
 
 /** Writes beside the target and renames at the end: nothing half-written stays, whatever happens. */
 export async function writeBeside<T>(path: string, write: (temporary: string) => Promise<T>): Promise<T> {

@@ -1,13 +1,14 @@
+import { dictionary } from '../core/dictionary.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { Field, FieldType } from '../core/table/schema.ts';
 import { type Machine, readText } from './machine.ts';
 
-const types: Readonly<Record<string, FieldType>> = {
+const types: Readonly<Record<string, FieldType>> = dictionary({
   string: 'text',
   integer: 'integer',
   number: 'real',
   boolean: 'boolean',
-};
+});
 
 /** Fields of the properties that a JSON Schema names (OGC 19-079r2, clause 6.2); geometries are none. */
 export function fieldsOfSchema(text: string): Field[] {

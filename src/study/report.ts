@@ -2,7 +2,7 @@ import { grouped } from '../core/account.ts';
 import { crsLabel } from '../core/crs/crs.ts';
 import { countFindings, type Finding, severities } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
-import { escapeXml } from '../core/mapping/svg-paths.ts';
+import { xmlText } from '../core/xml-text.ts';
 import type { Receipt } from '../sources/receipt.ts';
 import type { StudyArea } from './area.ts';
 import { type DictionaryRow, kindWords } from './dictionary.ts';
@@ -58,14 +58,14 @@ export function reportHtml(parts: ReportParts): string {
   const features = placed.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
   const tables = layers.length - placed.length;
   const section = (id: string, title: string, body: string) =>
-    `<h2 id="${id}">${escapeXml(title)}</h2>\n${body}`;
-  const figure = (value: string, words: string) => `<div><b>${escapeXml(value)}</b>${escapeXml(words)}</div>`;
+    `<h2 id="${id}">${xmlText(title)}</h2>\n${body}`;
+  const figure = (value: string, words: string) => `<div><b>${xmlText(value)}</b>${xmlText(words)}</div>`;
   return `<!doctype html>
 <html lang="en">
-<head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${escapeXml(study.study)}</title><style>${style}</style></head>
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${xmlText(study.study)}</title><style>${style}</style></head>
 <body><main>
-<h1>${escapeXml(study.study)}</h1>
-<p class="lead">${escapeXml(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} All layers in ${escapeXml(crsLabel(area.crs))}. Made ${escapeXml(at.slice(0, 16).replace('T', ' '))} UTC.</p>
+<h1>${xmlText(study.study)}</h1>
+<p class="lead">${xmlText(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} All layers in ${xmlText(crsLabel(area.crs))}. Made ${xmlText(at.slice(0, 16).replace('T', ' '))} UTC.</p>
 <nav><a href="#maps">Maps</a><a href="#layers">Layers</a><a href="#done">What was done</a><a href="#findings">Findings</a><a href="#sources">Sources</a><a href="#dictionary">Data dictionary</a></nav>
 <div class="figures">${figure(grouped(placed.length), 'layers delivered')}${figure(grouped(features), 'features')}${tables === 0 ? '' : figure(grouped(tables), tables === 1 ? 'table delivered' : 'tables delivered')}${figure(grouped(ledger.receipts.size), 'files received')}${figure(grouped(counts.error), counts.error === 1 ? 'error found' : 'errors found')}${figure(grouped(counts.warning), counts.warning === 1 ? 'warning' : 'warnings')}</div>
 ${section('maps', 'Maps', maps.map((map) => `<figure>${map.svg.replace(/<title>.*?<\/title>/, '')}</figure>`).join('\n') || '<p>No map was asked for.</p>')}
@@ -80,7 +80,7 @@ ${section('dictionary', 'Data dictionary', dictionaryTable(dictionary))}
 
 function table(head: readonly [string, boolean?][], rows: readonly string[][]): string {
   const heads = head
-    .map(([title, number]) => `<th${number ? ' class="number"' : ''}>${escapeXml(title)}</th>`)
+    .map(([title, number]) => `<th${number ? ' class="number"' : ''}>${xmlText(title)}</th>`)
     .join('');
   const body = rows
     .map(
@@ -95,7 +95,7 @@ function layersTable(layers: readonly (Layer | Table)[]): string {
   return table(
     [['Layer'], ['Kind'], ['Features', true], ['Fields', true]],
     layers.map((layer) => [
-      escapeXml(layer.name),
+      xmlText(layer.name),
       kindWords(layer),
       grouped(layer.count ?? 0),
       String(layer.schema.length),
@@ -109,7 +109,7 @@ function steps(ledger: Ledger): string {
   return [...byLayer]
     .map(
       ([layer, own]) =>
-        `<h3>${escapeXml(layer)}</h3><ol class="steps">${own.map((step) => `<li>${escapeXml(step.sentence)}${step.notes.map((note) => `<span class="note">${escapeXml(note)}</span>`).join('')}</li>`).join('')}</ol>`,
+        `<h3>${xmlText(layer)}</h3><ol class="steps">${own.map((step) => `<li>${xmlText(step.sentence)}${step.notes.map((note) => `<span class="note">${xmlText(note)}</span>`).join('')}</li>`).join('')}</ol>`,
     )
     .join('\n');
 }
@@ -120,13 +120,13 @@ function findingsTable(findings: readonly Finding[]): string {
   const shown = worst.slice(0, 400);
   const rows = shown.map((finding) => [
     `<span class="${finding.severity}">${finding.severity}</span>`,
-    escapeXml(finding.layer ?? ''),
-    escapeXml(String(finding.feature ?? '')),
+    xmlText(finding.layer ?? ''),
+    xmlText(String(finding.feature ?? '')),
     finding.at === undefined
       ? ''
       : `<code>${finding.at.map((v) => Number(v.toPrecision(10))).join(', ')}</code>`,
-    `${escapeXml(finding.words)}${finding.repair === undefined ? '' : ` <span class="note">Repair: ${escapeXml(finding.repair)}.</span>`}`,
-    `<code>${escapeXml(finding.code)}</code>`,
+    `${xmlText(finding.words)}${finding.repair === undefined ? '' : ` <span class="note">Repair: ${xmlText(finding.repair)}.</span>`}`,
+    `<code>${xmlText(finding.code)}</code>`,
   ]);
   const more =
     worst.length > shown.length
@@ -157,20 +157,20 @@ function sourcesTable(ledger: Ledger): string {
         .at(-1) ?? '';
     const sum =
       receipts.length === 1
-        ? `<code>${escapeXml(data.sha256.slice(0, 12))}…</code>`
+        ? `<code>${xmlText(data.sha256.slice(0, 12))}…</code>`
         : `${grouped(receipts.length)} files`;
     return [
-      escapeXml(what),
-      `${escapeXml(data.citation ?? '')}<br><code>${escapeXml(plainAddress(data.url))}</code>`,
-      escapeXml(data.licence ?? 'not stated'),
-      escapeXml(last.slice(0, 16).replace('T', ' ')),
+      xmlText(what),
+      `${xmlText(data.citation ?? '')}<br><code>${xmlText(plainAddress(data.url))}</code>`,
+      xmlText(data.licence ?? 'not stated'),
+      xmlText(last.slice(0, 16).replace('T', ' ')),
       grouped(receipts.reduce((total, { bytes }) => total + bytes, 0)),
       sum,
     ];
   });
   const terms = [...ledger.terms.values()].map(
     ({ source, title, agreed, url }) =>
-      `<li>${escapeXml(source)}: “${escapeXml(title ?? url)}”, agreed to on ${escapeXml(agreed)}; <code>${escapeXml(url)}</code></li>`,
+      `<li>${xmlText(source)}: “${xmlText(title ?? url)}”, agreed to on ${xmlText(agreed)}; <code>${xmlText(url)}</code></li>`,
   );
   return (
     table(
@@ -194,21 +194,21 @@ function meaning(row: DictionaryRow): string {
   const more = [row.description, row.universe, row.code === '' ? '' : `provider’s code ${row.code}`].filter(
     (part) => part !== '',
   );
-  return `${escapeXml(row.title)}${more.length === 0 ? '' : ` <span class="note">${escapeXml(more.join('; '))}</span>`}`;
+  return `${xmlText(row.title)}${more.length === 0 ? '' : ` <span class="note">${xmlText(more.join('; '))}</span>`}`;
 }
 
 function dictionaryTable(rows: readonly DictionaryRow[]): string {
   return table(
     [['Layer'], ['Field'], ['Meaning'], ['Type'], ['Unit'], ['Filled', true], ['Blank', true], ['Example']],
     rows.map((row) => [
-      escapeXml(row.layer),
-      `<code>${escapeXml(row.field)}</code>`,
+      xmlText(row.layer),
+      `<code>${xmlText(row.field)}</code>`,
       meaning(row),
       row.type,
-      escapeXml(row.unit),
+      xmlText(row.unit),
       grouped(row.filled),
-      `${grouped(row.blank)}${row.reasons === '' ? '' : ` <span class="note">${escapeXml(row.reasons)}</span>`}`,
-      escapeXml(row.example.length > 40 ? `${row.example.slice(0, 39)}…` : row.example),
+      `${grouped(row.blank)}${row.reasons === '' ? '' : ` <span class="note">${xmlText(row.reasons)}</span>`}`,
+      xmlText(row.example.length > 40 ? `${row.example.slice(0, 39)}…` : row.example),
     ]),
   );
 }

@@ -1,4 +1,5 @@
 import { IsomericError } from '../core/errors.ts';
+import { markupText } from '../formats/xml/markup.ts';
 import type { Order, TermsLink } from '../sources/order.ts';
 import { termsPath } from '../sources/places.ts';
 import { ask } from '../sources/transfer/ask.ts';
@@ -11,20 +12,13 @@ import { contextFor, type Gathering } from './source-context.ts';
 /** Longest text of terms that the ledger repeats; all of it lies beside the data. */
 const longestText = 20_000;
 
+/** Tags that end a line. */
+const lineEnds = /^(br|\/p|\/h\d|\/li|\/div)$/;
+
 /** Words of a document of terms: what stands in a page, without its markup. */
 export function wordsOf(text: string, type: string | null): string {
-  const plain = /html|xml/.test(type ?? '') || /^\s*<(!doctype|html|h\d|p)\b/i.test(text);
-  const words = plain
-    ? text
-        .replace(/<(script|style)\b[\s\S]*?<\/\1\s*>/gi, ' ')
-        .replace(/<(br|\/p|\/h\d|\/li|\/div)[^>]*>/gi, '\n')
-        .replace(/<[^>]*>/g, '')
-        .replaceAll('&nbsp;', ' ')
-        .replaceAll('&lt;', '<')
-        .replaceAll('&gt;', '>')
-        .replaceAll('&quot;', '"')
-        .replaceAll('&amp;', '&')
-    : text;
+  const plain = /html|xml/.test(type ?? '') || /^<(!doctype|html|h\d|p)\b/i.test(text.trimStart());
+  const words = plain ? markupText(text, (name) => (lineEnds.test(name) ? '\n' : '')) : text;
   const lines = words.split('\n').map((line) => line.replace(/\s+/g, ' ').trim());
   return lines
     .filter((line) => line !== '')

@@ -1,3 +1,4 @@
+import { dictionary } from '../dictionary.ts';
 import type { FieldType } from '../table/schema.ts';
 
 /** Geometries that a class may hold; each makes a layer of its own. */
@@ -76,7 +77,7 @@ export const unitOf: Partial<Record<ColumnKind, string>> = {
   'kilometres per hour': 'km/h',
 };
 
-const metresIn: Record<string, number> = {
+const metresIn: Readonly<Record<string, number>> = dictionary({
   '': 1,
   m: 1,
   km: 1000,
@@ -84,15 +85,15 @@ const metresIn: Record<string, number> = {
   mm: 0.001,
   ft: 0.3048,
   mi: 1609.344,
-};
-const kilometresPerHour: Record<string, number> = {
+});
+const kilometresPerHour: Readonly<Record<string, number>> = dictionary({
   '': 1,
   'km/h': 1,
   kmh: 1,
   kph: 1,
   mph: 1.609344,
   knots: 1.852,
-};
+});
 
 /**
  * The value that a tag spells; undefined when it spells none of that kind. Of a list (`3;4`) none is chosen.

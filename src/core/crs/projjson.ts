@@ -1,3 +1,4 @@
+import { dictionary } from '../dictionary.ts';
 import { IsomericError } from '../errors.ts';
 import type { Crs, DatumShift, GeographicCrs, ParameterName } from './crs.ts';
 import type { WktNode } from './wkt.ts';
@@ -144,7 +145,7 @@ export function wktFromProjjson(value: unknown): WktNode {
   );
 }
 
-const methodNames: Record<string, string> = {
+const methodNames: Readonly<Record<string, string>> = dictionary({
   'transverse-mercator': 'Transverse Mercator',
   'lambert-conic-conformal-1sp': 'Lambert Conic Conformal (1SP)',
   'lambert-conic-conformal-2sp': 'Lambert Conic Conformal (2SP)',
@@ -152,7 +153,7 @@ const methodNames: Record<string, string> = {
   'mercator-a': 'Mercator (variant A)',
   'mercator-b': 'Mercator (variant B)',
   'pseudo-mercator': 'Popular Visualisation Pseudo Mercator',
-};
+});
 
 const parameterNames: Record<ParameterName, string> = {
   latitudeOfOrigin: 'Latitude of natural origin',

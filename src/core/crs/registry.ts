@@ -128,6 +128,9 @@ export function registryCodes(): string[] {
   return [...registry().projected.keys(), ...registry().geographic.keys()];
 }
 
+const codeText =
+  /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:[^:]*:|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i;
+
 /**
  * A CRS from what a person or a file says: `EPSG:32626`, a URN or address that ends in a code, `CRS84`, a WKT 1 or
  * WKT 2 text, PROJJSON, or a name of the registry (`WGS 84 / UTM zone 26N`).
@@ -137,10 +140,8 @@ export function crsFromText(text: string): Crs {
   if (/^[A-Z_]+CR?S\s*[[(]/i.test(trimmed)) return completed(crsFromWkt(trimmed));
   if (trimmed.startsWith('{')) return crsFromProjjson(trimmed);
   if (/(^|[:/])CRS84h?$/i.test(trimmed)) return wgs84();
-  const code =
-    /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:[^:]*:|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i.exec(
-      trimmed,
-    );
+  // A longer text is no name of a code.
+  const code = trimmed.length < 200 ? codeText.exec(trimmed) : null;
   const number = code?.[1] ?? codeByName(trimmed);
   const crs = number === undefined ? null : crsByEpsg(number);
   if (crs !== null) return crs;

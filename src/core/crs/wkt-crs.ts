@@ -1,12 +1,14 @@
+import { dictionary } from '../dictionary.ts';
 import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
+import { withoutTrailing } from '../trim-end.ts';
 import type { Crs, GeographicCrs, ParameterName, ProjectionParameters } from './crs.ts';
 import { methodFromWkt, methodNamed, methods } from './projections/register.ts';
 import { child, children, numberOf, parseWkt, textOf, type WktNode } from './wkt.ts';
 import { isWkt2, wkt1FromWkt2 } from './wkt2.ts';
 
 /** Parameter names of both WKT 1 dialects (and of EPSG), compared without case and punctuation. */
-const parameterWords: Record<string, ParameterName> = {
+const parameterWords: Readonly<Record<string, ParameterName>> = dictionary({
   latitudeoforigin: 'latitudeOfOrigin',
   latitudeofcenter: 'latitudeOfOrigin',
   latitudeofnaturalorigin: 'latitudeOfOrigin',
@@ -26,7 +28,7 @@ const parameterWords: Record<string, ParameterName> = {
   falsenorthing: 'falseNorthing',
   eastingatfalseorigin: 'falseEasting',
   northingatfalseorigin: 'falseNorthing',
-};
+});
 
 const plain = (text: string) => text.toLowerCase().replace(/[^a-z0-9]/g, '');
 
@@ -42,14 +44,7 @@ function codeOf(node: WktNode): string | undefined {
  * horizontal part.
  */
 export function crsFromWkt(text: string): Crs {
-  return crsFromNode(
-    parseWkt(
-      text
-        .replace(/^\uFEFF/, '')
-        .replace(/\0+$/, '')
-        .trim(),
-    ),
-  );
+  return crsFromNode(parseWkt(withoutTrailing(text.replace(/^\uFEFF/, ''), '\0').trim()));
 }
 
 export function crsFromNode(node: WktNode): Crs {
@@ -187,7 +182,7 @@ function projectedFrom(node: WktNode): Crs {
   };
 }
 
-const dialectNames: Record<string, string> = {
+const dialectNames: Readonly<Record<string, string>> = dictionary({
   'transverse-mercator': 'Transverse_Mercator',
   'lambert-conic-conformal-1sp': 'Lambert_Conformal_Conic_1SP',
   'lambert-conic-conformal-2sp': 'Lambert_Conformal_Conic_2SP',
@@ -195,7 +190,7 @@ const dialectNames: Record<string, string> = {
   'mercator-a': 'Mercator_1SP',
   'mercator-b': 'Mercator_2SP',
   'pseudo-mercator': 'Popular_Visualisation_Pseudo_Mercator',
-};
+});
 
 const parameterText: Record<ParameterName, string> = {
   latitudeOfOrigin: 'latitude_of_origin',
@@ -232,12 +227,12 @@ export function wktFromCrs(crs: Crs): string {
   return `PROJCS["${crs.name}",${wktFromCrs(crs.base)},PROJECTION["${dialectNames[crs.method]}"]${parameters.join('')},UNIT["${crs.unitName}",${crs.unit}],AXIS["Easting",EAST],AXIS["Northing",NORTH]${authority(crs.code)}]`;
 }
 
-const prjMethods: Record<string, string> = {
+const prjMethods: Readonly<Record<string, string>> = dictionary({
   'lambert-conic-conformal-1sp': 'Lambert_Conformal_Conic',
   'lambert-conic-conformal-2sp': 'Lambert_Conformal_Conic',
   'mercator-a': 'Mercator_1SP',
   'mercator-b': 'Mercator',
-};
+});
 
 /**
  * The dialect of .prj files: names with underscores and prefixes, no authority codes. The shift of a datum that is in

@@ -1,3 +1,4 @@
+import { dictionary } from '../dictionary.ts';
 import { child, children, numberOf, textOf, type WktNode } from './wkt.ts';
 
 /** Keywords of ISO 19162 (WKT 2, 2015 and 2019) that a definition of ours may begin with. */
@@ -50,7 +51,8 @@ function authority(from: WktNode): WktNode | undefined {
 }
 
 /** Names of ensembles that stand for the datum that WKT 1 knows. */
-const datumName = (name: string) => name.replace(/ ensemble( \([^)]*\))?$/i, '');
+const datumName = (name: string) =>
+  name.length > 300 ? name : name.replace(/ ensemble( \([^)]{0,80}\))?$/i, '');
 
 function geographic(crs: WktNode, shift?: WktNode): WktNode {
   const datum = child(crs, 'DATUM', 'GEODETICDATUM', 'TRF', 'ENSEMBLE');
@@ -113,7 +115,7 @@ function projected(crs: WktNode, shift?: WktNode): WktNode {
 }
 
 /** Method names of EPSG → those of WKT 1. */
-const methodNames: Record<string, string> = {
+const methodNames: Readonly<Record<string, string>> = dictionary({
   'transverse mercator': 'Transverse_Mercator',
   'lambert conic conformal (1sp)': 'Lambert_Conformal_Conic_1SP',
   'lambert conic conformal (2sp)': 'Lambert_Conformal_Conic_2SP',
@@ -121,7 +123,7 @@ const methodNames: Record<string, string> = {
   'mercator (variant a)': 'Mercator_1SP',
   'mercator (variant b)': 'Mercator_2SP',
   'popular visualisation pseudo mercator': 'Popular_Visualisation_Pseudo_Mercator',
-};
+});
 
 function methodName(name: string): string {
   return methodNames[name.toLowerCase()] ?? name;

@@ -6,6 +6,7 @@ import {
   interpolateYlGnBu,
   interpolateYlOrBr,
 } from 'd3-scale-chromatic';
+import { dictionary } from '../dictionary.ts';
 import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
 
@@ -13,14 +14,14 @@ import { suggest } from '../nearest.ts';
  * Colour ramps for ordered classes. In all of them lightness falls steadily, so that they can be read without telling
  * hues apart (by colour-blind people, in grey prints).
  */
-const ramps: Record<string, { of: (t: number) => string; from: number; to: number }> = {
+const ramps: Readonly<Record<string, { of: (t: number) => string; from: number; to: number }>> = dictionary({
   lagoon: { of: interpolateYlGnBu, from: 0.08, to: 0.95 },
   amber: { of: interpolateYlOrBr, from: 0.08, to: 0.92 },
   ember: { of: interpolateOrRd, from: 0.08, to: 0.95 },
   heather: { of: interpolateBuPu, from: 0.1, to: 0.95 },
   night: { of: (t) => interpolateCividis(1 - t), from: 0.02, to: 1 },
   grey: { of: interpolateGreys, from: 0.12, to: 0.85 },
-};
+});
 
 export const rampNames: readonly string[] = Object.keys(ramps);
 

@@ -1,9 +1,10 @@
 import type { Crs } from '../crs/crs.ts';
 import { type Box, emptyBox, type GeometryArray, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
+import { xmlText } from '../xml-text.ts';
 import type { Classes } from './classes.ts';
 import { decimalsFor, numberText, roundLength } from './numbers.ts';
 import { metresPerUnit, northAngle } from './orientation.ts';
-import { areaPath, escapeXml, linePath, pointList, type View } from './svg-paths.ts';
+import { areaPath, linePath, pointList, type View } from './svg-paths.ts';
 
 /** How a layer is drawn on a sheet. */
 export interface SheetLayer {
@@ -59,16 +60,16 @@ export function drawSheet(sheet: Sheet): string {
   const view = viewOf(sheet.extent);
   const parts: string[] = [
     `<svg xmlns="http://www.w3.org/2000/svg" width="${sheetWidth}" height="${sheetHeight}" viewBox="0 0 ${sheetWidth} ${sheetHeight}" ${font} fill="${ink}">`,
-    `<title>${escapeXml(sheet.title)}</title>`,
+    `<title>${xmlText(sheet.title)}</title>`,
     '<defs>',
     `<clipPath id="frame"><rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}"/></clipPath>`,
     `<pattern id="no-value" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="6" height="6" fill="${noValue}"/><line x1="0" y1="0" x2="0" y2="6" stroke="#b9bab6" stroke-width="1.6"/></pattern>`,
     '</defs>',
     `<rect width="${sheetWidth}" height="${sheetHeight}" fill="#ffffff"/>`,
-    `<text x="36" y="56" font-size="28" font-weight="700">${escapeXml(sheet.title)}</text>`,
+    `<text x="36" y="56" font-size="28" font-weight="700">${xmlText(sheet.title)}</text>`,
   ];
   if (sheet.subtitle !== undefined)
-    parts.push(`<text x="36" y="82" font-size="15" fill="${quiet}">${escapeXml(sheet.subtitle)}</text>`);
+    parts.push(`<text x="36" y="82" font-size="15" fill="${quiet}">${xmlText(sheet.subtitle)}</text>`);
   parts.push(
     `<rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}" fill="#dfeaf0"/>`,
   );
@@ -148,12 +149,12 @@ function legend(sheet: Sheet): string {
   const { legend: classes } = sheet;
   if (classes !== undefined) {
     for (const line of wrap(classes.title, 32)) {
-      parts.push(`<text x="${column.x}" y="${y}" font-size="16" font-weight="600">${escapeXml(line)}</text>`);
+      parts.push(`<text x="${column.x}" y="${y}" font-size="16" font-weight="600">${xmlText(line)}</text>`);
       y += 20;
     }
     if (classes.unit !== undefined) {
       parts.push(
-        `<text x="${column.x}" y="${y}" font-size="13" fill="${quiet}">${escapeXml(classes.unit)}</text>`,
+        `<text x="${column.x}" y="${y}" font-size="13" fill="${quiet}">${xmlText(classes.unit)}</text>`,
       );
       y += 18;
     }
@@ -169,7 +170,7 @@ function legend(sheet: Sheet): string {
       parts.push(
         `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`,
       );
-      parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${escapeXml(text)}</text>`);
+      parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${xmlText(text)}</text>`);
       parts.push(
         `<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${numberText(classes.counts[k], 0)}</text>`,
       );
@@ -187,9 +188,7 @@ function legend(sheet: Sheet): string {
     }
     y += 4;
     for (const line of wrap(classes.methodWords, 46)) {
-      parts.push(
-        `<text x="${column.x}" y="${y + 8}" font-size="12" fill="${quiet}">${escapeXml(line)}</text>`,
-      );
+      parts.push(`<text x="${column.x}" y="${y + 8}" font-size="12" fill="${quiet}">${xmlText(line)}</text>`);
       y += 15;
     }
     y += 22;
@@ -209,7 +208,7 @@ function legend(sheet: Sheet): string {
       parts.push(
         `<circle cx="${column.x + 17}" cy="${middle}" r="${layer.width ?? 4}" fill="${layer.fill ?? '#ffffff'}" stroke="${layer.stroke ?? ink}" stroke-width="${Math.max(0.8, (layer.width ?? 4) / 3)}"/>`,
       );
-    parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${escapeXml(layer.title)}</text>`);
+    parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${xmlText(layer.title)}</text>`);
     y += 25;
   }
   return parts.join('\n');
@@ -259,7 +258,7 @@ function footer(sheet: Sheet): string {
   return lines
     .map(
       (line, k) =>
-        `<text x="36" y="${722 + 15 * k}" font-size="11.5" fill="${quiet}">${escapeXml(line)}</text>`,
+        `<text x="36" y="${722 + 15 * k}" font-size="11.5" fill="${quiet}">${xmlText(line)}</text>`,
     )
     .join('\n');
 }

@@ -7,10 +7,6 @@ export interface View {
   y0: number;
 }
 
-export function escapeXml(text: string): string {
-  return text.replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c]!);
-}
-
 /** A path for vertices first … end, to a tenth of a pixel, without points that fall together. */
 function ringPath(array: GeometryArray, first: number, end: number, view: View, close: boolean): string {
   let text = '';

@@ -35,7 +35,14 @@ const isYear = (cell: string) => /^(1[89]|20|21)\d\d$/.test(cell.trim());
 const filled = (row: readonly string[]) => row.reduce((n, cell) => n + (cell.trim() === '' ? 0 : 1), 0);
 const phrase = (cell: string) => /\s/.test(cell.trim()) && cell.trim().length > 8;
 const codeLike = (cell: string) =>
-  /^[A-Za-z]{0,12}[_.-]?[A-Za-z0-9_.-]*$/.test(cell.trim()) && cell.trim().length <= 24;
+  cell.trim().length <= 24 && /^[A-Za-z]{0,12}[_.-]?[A-Za-z0-9_.-]*$/.test(cell.trim());
+
+/** `(km²)` → `km²` */
+function withoutBrackets(cell: string): string {
+  const from = /^[([]/.test(cell) ? 1 : 0;
+  const end = /[)\]]$/.test(cell) ? cell.length - 1 : cell.length;
+  return cell.slice(from, Math.max(from, end)).trim();
+}
 
 /** Width that most rows have. */
 function usualWidth(rows: readonly (readonly string[])[]): number {
@@ -110,7 +117,7 @@ export function planHeader(rows: readonly (readonly string[])[]): HeaderPlan {
       plan.headerRows = 2;
       plan.dataRow = header + 2;
       const under = Array.from({ length: columns }, (_, c) => (second[c] ?? '').trim());
-      if (kind === 'units') units = under.map((cell) => cell.replace(/^[([]\s*|\s*[)\]]$/g, '') || undefined);
+      if (kind === 'units') units = under.map((cell) => withoutBrackets(cell) || undefined);
       else if (kind === 'groups') {
         const groups = filledForward(raw);
         raw = groups.map((group, c) => [group, under[c]].filter((part) => part !== '').join(' '));

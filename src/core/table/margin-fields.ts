@@ -4,8 +4,8 @@ const numeric = (field: Field) => field.type === 'integer' || field.type === 're
 
 /** Words in a title that say that the column holds a margin of error. */
 const marginTitle =
-  /\bmargins? of error\b[\s,:!;–—-]*(?:(?:for|of|to)\s+)?|[\s,:!;(–—-]*\bmargins? of error\b\)?|±/i;
-const estimateTitle = /^\s*estimate\b[\s,:!;–—-]*/i;
+  /\bmargins? of error\b[\s,:!;–—-]{0,9}(?:(?:for|of|to)\s{1,9})?|[\s,:!;(–—-]{0,9}\bmargins? of error\b\)?|±/i;
+const estimateTitle = /^\s{0,9}estimate\b[\s,:!;–—-]{0,9}/i;
 
 const bare = (text: string) =>
   text

@@ -113,14 +113,17 @@ export function reasonFromWords(words: string): string {
   return words.trim().slice(0, 60);
 }
 
+/** Of a longer line, the beginning is looked at. */
+const longestNote = 500;
+
 /**
  * What a file's own notes say of a mark: `. = suppressed`, `"x": not available`, `(1) …` is none. Null when the line
  * explains no mark.
  */
 export function markFromNote(line: string): Mark | null {
   const found =
-    /^\s*(?:notes?\s*[:.]\s*)?["'“‘(]?\s*([^\s\w"'“”‘’]{1,3}|[A-Za-z]{1,2}|-\d{1,10}|n\/a|n\.a\.)["'”’)]?\s*(?:=|:|–|—|\s-\s|means|stands for)\s*(\S.*)$/i.exec(
-      line,
+    /^(?:notes?\s?[:.]\s?)?["'“‘(]?([^\s\w"'“”‘’]{1,3}|[A-Za-z]{1,2}|-\d{1,10}|n\/a|n\.a\.)["'”’)]?\s?(?:=|:|–|—|-\s|means|stands for)\s?(\S.*)$/i.exec(
+      line.slice(0, longestNote).replace(/\s+/g, ' ').trim(),
     );
   if (found === null) return null;
   return { text: found[1], reason: reasonFromWords(found[2]) };

@@ -48,6 +48,8 @@ export interface RowKinds {
 
 const totalWords =
   /^\W*(grand |over|sub-?)?(total|sum|summe|insgesamt|gesamt|totaal|totale?|ensemble|celkem|suma)\b|\b(total|sum)\W*$|^\W*(all|whole|entire) (areas|wards|districts|provinces|units|country|area|ages|persons|population|households)\b/i;
+/** Longer texts are sentences, and name no row. */
+const namesTotal = (text: string) => text.length < 60 && totalWords.test(text);
 const totalCodes = /^(_T|_Z|TOT|TOTAL|ALL|SUM)$/i;
 const levelNames =
   /^(geo(graphic|graphical)?[ _]?)?(level|summary[ _]?level|area[ _]?type|unit[ _]?type|geo[ _]?type|layer|tier)$/i;
@@ -182,7 +184,7 @@ function dimensionTotalsOf(
       return;
     // A value that comes once is a single row, told by itself.
     for (const [value, rows] of seen[c].values)
-      if (rows > 1 && (totalCodes.test(value) || totalWords.test(field.codes?.[value] ?? value)))
+      if (rows > 1 && (totalCodes.test(value) || namesTotal(field.codes?.[value] ?? value)))
         found.push({ c, value, rows });
   });
   return found;
@@ -219,14 +221,18 @@ function levelsOfColumn(
 }
 
 /** What comes after the last letter of a long identifier: its tail is the code of the unit. */
-const tailOf = (key: string) => /[0-9]+$/.exec(key)?.[0] ?? key;
+function tailOf(key: string): string {
+  let from = key.length;
+  while (from > 0 && key.charCodeAt(from - 1) >= 48 && key.charCodeAt(from - 1) <= 57) from--;
+  return from === key.length ? key : key.slice(from);
+}
 const shapeOf = (key: string) => `${key.length}`;
 
 /** Keys of several lengths, the longer ones beginning (in their tails) with the shorter: units within units. */
 function levelsOfKeys(keys: readonly (string | null)[]): Levels | null {
   const groups = new Map<string, { keys: Set<string>; rows: number; example: string }>();
   for (const key of keys) {
-    if (key === null || !/\d$/.test(key) || fillerCode(key) || totalWords.test(key)) continue;
+    if (key === null || !/\d$/.test(key) || fillerCode(key) || namesTotal(key)) continue;
     const shape = shapeOf(key);
     const group = groups.get(shape) ?? { keys: new Set(), rows: 0, example: key };
     group.keys.add(tailOf(key));
@@ -282,8 +288,7 @@ function totalsOf(
         candidates.set(row, { why: 'code', text });
       else if (field.type === 'text' && c === key && totalCodes.test(text))
         candidates.set(row, { why: 'code', text });
-      else if (field.type === 'text' && text.length < 60 && totalWords.test(text))
-        candidates.set(row, { why: 'label', text });
+      else if (field.type === 'text' && namesTotal(text)) candidates.set(row, { why: 'label', text });
     }
   });
   // A word that many rows have is a dimension, not the total row of the table.

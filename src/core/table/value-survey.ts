@@ -49,6 +49,7 @@ export const noRemarks: Remarks = {
   mixed: null,
 };
 
+const longestNumber = 64;
 const bound =
   /^(?:(<|>|≤|≥|<=|>=|under |over )\s*)?([$£€¥]?)([-+−]?[\d.,\u00a0\u202f'’ ]*\d)\s*([%$£€¥]?)\s*(\+|-)?$/;
 const dateNumbers = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;
@@ -61,6 +62,8 @@ const codeName = /(^|[_\W])(code|codes|geo_?id|area_?id|unit_?id)$/i;
 export function dressedNumber(
   text: string,
 ): { number: string; bits: number; affix: string; reason: string | null } | null {
+  // Longer texts are no numbers, whatever they begin with.
+  if (text.length > longestNumber) return null;
   const found = bound.exec(text);
   if (found === null) return null;
   const [, sign, before, number, after, end] = found;

@@ -1,3 +1,4 @@
+import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { knownReason, type Mark, marksFromText, reasons } from '../../core/table/marks.ts';
 import type { FieldType } from '../../core/table/schema.ts';
@@ -38,7 +39,7 @@ export async function findMetadata(
   return null;
 }
 
-const types: Record<string, FieldType> = {
+const types: Readonly<Record<string, FieldType>> = dictionary({
   integer: 'integer',
   int: 'integer',
   long: 'integer',
@@ -60,7 +61,7 @@ const types: Record<string, FieldType> = {
   datetime: 'timestamp',
   dateTime: 'timestamp',
   dateTimeStamp: 'timestamp',
-};
+});
 
 /** A text in one language or several: English, else the first. */
 function words(value: unknown): string[] {

@@ -14,6 +14,7 @@ import type { ByteSource } from '../byte-source.ts';
 import { crsOrTold } from '../layer-findings.ts';
 import { quoteName, type SqliteDatabase, type SqliteEngine, type SqlValue } from '../sqlite.ts';
 import { readWkb } from '../wkb.ts';
+import { idDescription } from './tables.ts';
 
 function typeFromSql(declared: string): FieldType {
   const word = declared.toUpperCase().replace(/\(.*/, '').trim();
@@ -112,10 +113,15 @@ function openTable(
       };
     });
   const count = Number(all(database, `SELECT count(*) FROM ${quoteName(table)}`)[0][0]);
-  const ids = key === undefined ? null : idsOf(database, table, String(key[1]), count);
+  const given = fields.findIndex((field) => field.description === idDescription);
+  if (given >= 0) {
+    const { description: _, ...plain } = fields[given];
+    fields[given] = { ...plain, featureId: 'given' };
+  }
+  const ids = key === undefined || given >= 0 ? null : idsOf(database, table, String(key[1]), count);
   const common = { name: table, schema: fields, count, findings, accounts: [] };
-  const read = (box?: Box) =>
-    readBatches(
+  const read = async function* (box?: Box) {
+    const batches = readBatches(
       database,
       source,
       table,
@@ -125,6 +131,8 @@ function openTable(
       box,
       tables,
     );
+    for await (const batch of batches) yield given < 0 ? batch : batch.with({ ids: batch.columns[given] });
+  };
   if (geometry === undefined) return withIdField({ ...common, batches: () => read() }, ids);
   const kind = kindNames.find((known) => known.toUpperCase() === String(geometry[2]).toUpperCase());
   const layer: Layer = {

@@ -60,3 +60,6 @@ export function sqlValue(column: Column, i: number): SqlValue {
       return column.text(i);
   }
 }
+
+/** Description of the column that holds ids of features that cannot be a primary key: by it they are known again. */
+export const idDescription = 'id of the feature';

@@ -21,7 +21,7 @@ import { WkbWriter } from '../wkb.ts';
 import { FeatureBoxes } from '../writing/feature-boxes.ts';
 import { RowInserter } from './insert.ts';
 import { writeRtree } from './rtree.ts';
-import { sqlTypes, sqlValue, tableDefinitions } from './tables.ts';
+import { idDescription, sqlTypes, sqlValue, tableDefinitions } from './tables.ts';
 import { rtreeTriggers } from './triggers.ts';
 
 export interface GeopackageWriteOptions {
@@ -248,13 +248,14 @@ export class GeopackageWriter {
   private describe(table: string, columns: readonly { field: Field; name: string }[]): void {
     for (const { field, name } of columns) {
       const unit = field.unit === undefined ? '' : ` (${field.unit})`;
-      if (field.title === undefined && field.description === undefined && field.type !== 'json') continue;
+      const told = field.description ?? (field.featureId === 'given' ? idDescription : undefined);
+      if (field.title === undefined && told === undefined && field.type !== 'json') continue;
       this.insert('gpkg_data_columns', [
         table,
         name,
         null,
         field.title === undefined ? null : field.title + unit,
-        field.description ?? null,
+        told ?? null,
         field.type === 'json' ? 'application/json' : null,
         null,
       ]);

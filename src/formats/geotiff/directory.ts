@@ -1,4 +1,5 @@
 import { IsomericError } from '../../core/errors.ts';
+import { withoutTrailing } from '../../core/trim-end.ts';
 import type { ByteSource } from '../byte-source.ts';
 
 /** Bytes of one value by field type (TIFF 6.0, section 2; BigTIFF adds 16–18). */
@@ -148,7 +149,7 @@ export class TiffFile {
     const entry = entries.get(tag);
     if (entry === undefined || entry.count > 1_000_000) return '';
     const bytes = await this.bytes(entry.at, entry.count);
-    return new TextDecoder('latin1').decode(bytes).replace(/\0+$/, '');
+    return withoutTrailing(new TextDecoder('latin1').decode(bytes), '\0');
   }
 }
 

@@ -1,6 +1,7 @@
 import type { Crs } from '../../core/crs/crs.ts';
 import { crsByEpsg, crsFromText } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { withoutTrailing } from '../../core/trim-end.ts';
 
 /** Keys of the GeoKey directory (OGC 19-008r4, annex on GeoKeys). */
 const Key = {
@@ -46,7 +47,7 @@ export class GeoKeys {
       else if (place === 34736) {
         if (value < doubles.length) this.values.set(key, doubles[value]);
       } else if (place === 34737)
-        this.values.set(key, ascii.slice(value, value + length).replace(/\|+$/, ''));
+        this.values.set(key, withoutTrailing(ascii.slice(value, value + length), '|'));
     }
   }
 

@@ -1,10 +1,11 @@
+import { dictionary } from '../../core/dictionary.ts';
 import { Kind } from '../../core/geometry/geometry-array.ts';
 import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import type { Attributes } from '../xml/read-xml.ts';
 import { arcAround, arcThrough } from './arcs.ts';
 
 /** Elements that are geometries, with the kind that each makes. */
-export const geometryElements: Readonly<Record<string, number>> = {
+export const geometryElements: Readonly<Record<string, number>> = dictionary({
   Point: Kind.Point,
   LineString: Kind.LineString,
   LinearRing: Kind.LineString,
@@ -24,7 +25,7 @@ export const geometryElements: Readonly<Record<string, number>> = {
   MultiGeometry: Kind.Collection,
   MultiSolid: Kind.MultiPolygon,
   Solid: Kind.MultiPolygon,
-};
+});
 
 const multi = new Set([
   'MultiPoint',
@@ -314,7 +315,7 @@ export class GmlGeometry {
 }
 
 /** Segments of curves: straight, through three points, or around a centre. */
-const curves: Readonly<Record<string, 'line' | 'arc' | 'centre'>> = {
+const curves: Readonly<Record<string, 'line' | 'arc' | 'centre'>> = dictionary({
   LineStringSegment: 'line',
   GeodesicString: 'line',
   Geodesic: 'line',
@@ -323,7 +324,7 @@ const curves: Readonly<Record<string, 'line' | 'arc' | 'centre'>> = {
   Circle: 'arc',
   ArcByCenterPoint: 'centre',
   CircleByCenterPoint: 'centre',
-};
+});
 
 /** Segments that are not read. */
 const unknownGeometry = new Set([

@@ -1,10 +1,11 @@
+import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { type Attributes, localName, readXml, type XmlHandler } from '../xml/read-xml.ts';
 
 /** Types of XML Schema part 2 → ours. */
-const types: Record<string, FieldType> = {
+const types: Readonly<Record<string, FieldType>> = dictionary({
   string: 'text',
   token: 'text',
   anyURI: 'text',
@@ -22,7 +23,7 @@ const types: Record<string, FieldType> = {
   date: 'date',
   dateTime: 'timestamp',
   hexBinary: 'bytes',
-};
+});
 
 /** Largest schema that is read. */
 const largest = 4_000_000;

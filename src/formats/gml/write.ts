@@ -1,5 +1,6 @@
 import type { Account } from '../../core/account.ts';
 import { crsLabel } from '../../core/crs/crs.ts';
+import { dictionary } from '../../core/dictionary.ts';
 import { emptyBox, type GeometryArray, Kind, kindNames } from '../../core/geometry/geometry-array.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
 import { isLayer, type Table } from '../../core/layer/layer.ts';
@@ -187,9 +188,9 @@ class GeometryXml {
   }
 }
 
-const multiElements: Record<string, [element: string, member: string]> = {
+const multiElements: Readonly<Record<string, [element: string, member: string]>> = dictionary({
   MultiPoint: ['MultiPoint', 'pointMember'],
   MultiLineString: ['MultiCurve', 'curveMember'],
   MultiPolygon: ['MultiSurface', 'surfaceMember'],
   GeometryCollection: ['MultiGeometry', 'geometryMember'],
-};
+});

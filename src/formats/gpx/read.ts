@@ -1,5 +1,6 @@
 import { counted } from '../../core/account.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
+import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName } from '../../core/geometry/geometry-array.ts';
@@ -15,7 +16,7 @@ const layerNames = ['waypoints', 'routes', 'route_points', 'tracks', 'track_poin
 type LayerName = (typeof layerNames)[number];
 
 /** Types that GPX 1.0 and 1.1 give their elements; all else is text or found from the values. */
-const known: Record<string, FieldType> = {
+const known: Readonly<Record<string, FieldType>> = dictionary({
   time: 'timestamp',
   begin: 'timestamp',
   end: 'timestamp',
@@ -44,7 +45,7 @@ const known: Record<string, FieldType> = {
   segment: 'integer',
   point: 'integer',
   points: 'integer',
-};
+});
 
 interface LayerSeen {
   fields: TextFields;

@@ -1,4 +1,5 @@
 import { type Account, counted } from '../../core/account.ts';
+import { dictionary } from '../../core/dictionary.ts';
 import { type GeometryArray, Kind } from '../../core/geometry/geometry-array.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { inWgs84 } from '../writing/longitude-latitude.ts';
@@ -27,7 +28,7 @@ const pointElements = [
 const trackElements = ['name', 'cmt', 'desc', 'src', 'link', 'number', 'type'];
 
 /** Of these a value must be of a kind that the schema knows; else it goes among the extensions. */
-const checks: Record<string, (text: string) => boolean> = {
+const checks: Readonly<Record<string, (text: string) => boolean>> = dictionary({
   time: (text) => !Number.isNaN(Date.parse(text)) && /T/.test(text),
   magvar: (text) => Number(text) >= 0 && Number(text) < 360,
   geoidheight: numeric,
@@ -39,7 +40,7 @@ const checks: Record<string, (text: string) => boolean> = {
   ageofdgpsdata: numeric,
   dgpsid: (text) => /^\d+$/.test(text) && Number(text) <= 1023,
   number: (text) => /^\d+$/.test(text),
-};
+});
 
 function numeric(text: string): boolean {
   return text !== '' && Number.isFinite(Number(text));

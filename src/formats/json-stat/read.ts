@@ -65,7 +65,7 @@ function dimensionOf(id: string, size: number, given: unknown, source: ByteSourc
   } else codes = Object.keys(labels);
   if (codes.length !== size || codes.includes(undefined as unknown as string))
     return fail(source, `The dimension ${id} has ${codes.length} categories, where ${size} are announced.`);
-  const units: Record<string, string> = {};
+  const units = Object.create(null) as Record<string, string>;
   if (isObject(category.unit))
     for (const [code, unit] of Object.entries(category.unit)) {
       const label = isObject(unit) ? (unit.label ?? unit.base ?? unit.symbol) : unit;

@@ -1,5 +1,6 @@
 import { counted } from '../../core/account.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
+import { dictionary } from '../../core/dictionary.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
 import { withIdField } from '../../core/layer/feature-ids.ts';
@@ -15,7 +16,7 @@ import { addCoordinates } from './coordinates.ts';
 import { tableRows } from './description-table.ts';
 
 /** Types of SimpleField (OGC 07-147r2, 9.8). */
-const simpleTypes: Record<string, FieldType> = {
+const simpleTypes: Readonly<Record<string, FieldType>> = dictionary({
   string: 'text',
   int: 'integer',
   uint: 'integer',
@@ -24,16 +25,16 @@ const simpleTypes: Record<string, FieldType> = {
   float: 'real',
   double: 'real',
   bool: 'boolean',
-};
+});
 
 /** Children of a Placemark that become fields as they stand, where any placemark has them. */
-const plain: Record<string, string> = {
+const plain: Readonly<Record<string, string>> = dictionary({
   name: 'name',
   description: 'description',
   address: 'address',
   phoneNumber: 'phone',
   visibility: 'visibility',
-};
+});
 
 /** Containers that hold no places of their own. */
 const passedOver = new Set(['NetworkLink', 'GroundOverlay', 'ScreenOverlay', 'PhotoOverlay', 'Tour']);

@@ -1,3 +1,5 @@
+import { dictionary } from '../../core/dictionary.ts';
+
 /**
  * How closed ways are to be taken, and which tags say nothing: the usual conventions of open map data as one table. A
  * closed way is an area when one of its tags says so below; `area=yes` and `area=no` go before everything.
@@ -8,7 +10,7 @@ type Values = { only: readonly string[] } | { except: readonly string[] };
 const all: Values = { except: [] };
 
 /** Keys whose value makes a closed way an area: any value, some values only, or all but some. `no` never does. */
-export const areaKeys: Readonly<Record<string, Values>> = {
+export const areaKeys: Readonly<Record<string, Values>> = dictionary({
   building: all,
   'building:part': all,
   landuse: all,
@@ -45,7 +47,7 @@ export const areaKeys: Readonly<Record<string, Values>> = {
   playground: all,
   cemetery: all,
   indoor: { except: ['wall'] },
-};
+});
 
 /** Keys that speak of an object's making, not of the thing: alone they make no feature. */
 export const silentKeys: ReadonlySet<string> = new Set([
@@ -89,12 +91,12 @@ const plainKeys = new Set([
 const plainBeginnings = ['addr:', 'name:', 'contact:', 'ref:', 'is_in', 'old_name:', 'check_date'];
 
 /** Kinds of relations that are assembled, and to what; all others have members but no shape of their own. */
-export const shapedRelations: Readonly<Record<string, 'area' | 'line'>> = {
+export const shapedRelations: Readonly<Record<string, 'area' | 'line'>> = dictionary({
   multipolygon: 'area',
   boundary: 'area',
   route: 'line',
   waterway: 'line',
-};
+});
 
 /** Roles of ways that take no part in the shape of an area. */
 export const rolesBesideArea: ReadonlySet<string> = new Set([

@@ -1,7 +1,9 @@
+import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { Growing } from '../../core/growing.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { rootElement, xmlEncoding } from '../xml/encoding.ts';
+import { withoutComments } from '../xml/markup.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { changeRefused, historyRefused } from './blobs.ts';
 import {
@@ -16,7 +18,7 @@ import { KeptTexts } from './tag-list.ts';
 
 /** Objects in one block. */
 const blockLimit = 8192;
-const kindOfElement: Record<string, number> = { node: 0, way: 1, relation: 2 };
+const kindOfElement: Readonly<Record<string, number>> = dictionary({ node: 0, way: 1, relation: 2 });
 
 /** Nanodegrees of a position's text; NaN when it is none. */
 function nanodegrees(text: string | undefined, most: number): number {
@@ -308,7 +310,7 @@ export async function openOsmXml(source: ByteSource): Promise<MapExtract> {
 /** What stands before the first object. */
 async function headerOf(source: ByteSource, head: Uint8Array): Promise<ExtractHeader> {
   const maker = new BlockMaker(source.name, { nodes: false, ways: false, relations: false });
-  const text = new TextDecoder().decode(head).replace(/<!--[\s\S]*?-->/g, '');
+  const text = withoutComments(new TextDecoder().decode(head));
   const end = text.search(/<(node|way|relation)[\s>]/);
   // Only whole tags: what is cut off after them is closed by a root end of our own.
   const start = end < 0 ? text.slice(0, text.lastIndexOf('>') + 1) : text.slice(0, end);

@@ -1,3 +1,4 @@
+import { dictionary } from '../../core/dictionary.ts';
 import { Batch } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { Column } from '../../core/table/column.ts';
@@ -8,7 +9,7 @@ import type { Field } from '../../core/table/schema.ts';
  * Observation states that say why a value is absent, or that it cannot be relied on (SDMX cross-domain code list
  * CL_OBS_STATUS). States that do not touch the value (A normal, E estimated, P provisional …) stay in their column.
  */
-const states: Readonly<Record<string, string>> = {
+const states: Readonly<Record<string, string>> = dictionary({
   M: reasons.missing,
   L: reasons.missing,
   H: reasons.missing,
@@ -17,7 +18,7 @@ const states: Readonly<Record<string, string>> = {
   C: reasons.suppressed,
   U: reasons.unreliable,
   N: reasons.unreliable,
-};
+});
 
 export const stateMarks: readonly Mark[] = Object.entries(states).map(([text, reason]) => ({ text, reason }));
 export const stateNumbers: ReadonlyMap<string, number> = new Map(

@@ -20,7 +20,7 @@ export function emptyStructures(): Structures {
 
 /** `urn:sdmx:org.sdmx.infomodel.codelist.Codelist=TSO:CL_SEX(1.0)` → `CL_SEX`; a bare id stays. */
 export function idOfUrn(urn: string): string {
-  const found = /=[^:]*:([^(]+)\([^)]*\)(?:\.(.+))?$/.exec(urn.trim());
+  const found = urn.length > 500 ? null : /=[^:]*:([^(]+)\([^)]*\)(?:\.(.+))?$/.exec(urn.trim());
   if (found === null) return urn.trim();
   return found[2] ?? found[1];
 }

@@ -1,5 +1,6 @@
 import { isMap, isScalar, LineCounter, type Node, parseDocument, type YAMLMap } from 'yaml';
 import type { z } from 'zod';
+import { withoutPrototypes } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 
@@ -22,6 +23,20 @@ export function readSettings<T>(
   file: string,
   kind: SettingsKind<T>,
 ): { value: T; place: Placer } {
+  try {
+    return settingsIn(text, file, kind);
+  } catch (error) {
+    if (error instanceof IsomericError) throw error;
+    // Nesting without end, keys that are lists: whatever a parser stumbles over.
+    throw new IsomericError(
+      `${kind.what}-syntax`,
+      `The text cannot be read as a ${kind.what} (${error instanceof Error ? error.message : String(error)}).`,
+      { place: { file }, advice: 'Is it damaged, or another file?', blame: 'usage' },
+    );
+  }
+}
+
+function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { value: T; place: Placer } {
   const { what } = kind;
   if (text.length > longest)
     throw new IsomericError(`${what}-too-long`, `The file is too long for a ${what}.`, {
@@ -32,8 +47,7 @@ export function readSettings<T>(
   const document = parseDocument(text, {
     lineCounter: lines,
     prettyErrors: false,
-    maxAliasCount: 100,
-  } as Parameters<typeof parseDocument>[1]);
+  });
   const [mistake] = document.errors;
   if (mistake !== undefined) {
     const { line, col } = lines.linePos(mistake.pos[0]);
@@ -51,10 +65,19 @@ export function readSettings<T>(
     const { line, col } = lines.linePos(offset);
     return { file, line, column: col };
   };
-  const value: unknown = document.toJS() ?? {};
+  let value: unknown;
+  try {
+    value = document.toJS({ maxAliasCount: 100 }) ?? {};
+  } catch {
+    throw new IsomericError(`${what}-aliases`, 'Its aliases (*name) stand for more than is sensible.', {
+      place: { file },
+      advice: 'Write out what they stand for.',
+      blame: 'usage',
+    });
+  }
   const result = kind.schema.safeParse(value);
   if (!result.success) throw describeIssue(result.error.issues[0], value, place, kind);
-  return { value: result.data, place };
+  return { value: withoutPrototypes(result.data), place };
 }
 
 export type Placer = (
@@ -131,7 +154,8 @@ function describeIssue(
     .slice(0, -1)
     .reduce<unknown>((inner, part) => (inner as Record<PropertyKey, unknown> | undefined)?.[part], value);
   const last = issue.path.at(-1);
-  const absent = last !== undefined && parent !== null && typeof parent === 'object' && !(last in parent);
+  const absent =
+    last !== undefined && parent !== null && typeof parent === 'object' && !Object.hasOwn(parent, last);
   if (absent) {
     return new IsomericError(`${what}-missing`, `“${where}” is missing.`, {
       place: place(issue.path.slice(0, -1)),

@@ -377,7 +377,7 @@ function decimal(bytes: Uint8Array, start: number, end: number): number {
   }
   if (k < end || digits > 15 || fraction > 22) {
     const text = String.fromCharCode(...bytes.subarray(start, end));
-    return /^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$/.test(text) ? Number(text) : NaN;
+    return /^[-+]?(\d+(?:\.\d*)?|\.\d+)([eE][-+]?\d+)?$/.test(text) ? Number(text) : NaN;
   }
   if (fraction > 0) value /= tens[fraction];
   return negative ? -value : value;

@@ -228,7 +228,7 @@ class SheetGrid implements CellGrid {
       return String(value).padStart(format.length, '0');
     if (!workbooks.SSF.is_date(format)) return value;
     // A time of day or a duration alone has no date.
-    if (!/[yd]/i.test(format.replace(/\[[^\]]*\]|"[^"]*"/g, ''))) return value;
+    if (!/[yd]/i.test(format.slice(0, 255).replace(/\[[^\]]*\]|"[^"]*"/g, ''))) return value;
     // Serial numbers of the 1900 system count a 29 February 1900 that never was (ECMA-376, part 1, 18.17.4.1).
     const days = this.base1904 ? value - 24_107 : value < 60 ? value - 25_568 : value - 25_569;
     return moment(Math.round(days * dayLength));

@@ -1,4 +1,5 @@
 import iconv from 'iconv-lite';
+import { rootTag } from './markup.ts';
 
 /** Encoding of an XML document by its byte-order mark or its declaration (XML 1.0, appendix F). */
 export function xmlEncoding(head: Uint8Array): string {
@@ -23,12 +24,5 @@ export function xmlHead(head: Uint8Array): string {
 
 /** Local name of the root element, and the text of its tag; null when the text does not begin as XML does. */
 export function rootElement(head: Uint8Array): { name: string; tag: string } | null {
-  let text = xmlHead(head).trimStart();
-  for (;;) {
-    const skip = /^(<\?[\s\S]*?\?>|<!--[\s\S]*?-->|<!DOCTYPE[^>[]*(\[[\s\S]*?\])?\s*>)\s*/.exec(text);
-    if (skip === null) break;
-    text = text.slice(skip[0].length);
-  }
-  const found = /^<([A-Za-z_][\w.-]*:)?([A-Za-z_][\w.-]*)([^>]*)/.exec(text);
-  return found === null ? null : { name: found[2], tag: found[0] };
+  return rootTag(xmlHead(head));
 }

@@ -1,16 +1,4 @@
-/** Text as XML character data; control characters, which XML 1.0 cannot hold, become U+FFFD. */
-export function xmlText(text: string): string {
-  return text
-    .replace(/[&<>"\r]/g, (c) =>
-      c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : c === '"' ? '&quot;' : '&#13;',
-    )
-    .replace(forbidden, '\ufffd');
-}
-
-/** Characters that no XML 1.0 document may hold (section 2.2), lone surrogates among them. */
-const forbidden =
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: these are what is looked for
-  /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g;
+export { xmlText } from '../../core/xml-text.ts';
 
 /** A field name as an XML name: what is not allowed becomes `_`; names stay apart from each other. */
 export function xmlNames(names: readonly string[]): string[] {

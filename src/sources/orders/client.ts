@@ -173,7 +173,7 @@ async function bring(
 /** The result that is a dataset's: the one of its name, or the only one when only one was asked for. */
 function resultFor(order: Order, results: Record<string, unknown>, alone: boolean): unknown {
   const name = datasetOf(order);
-  if (name in results) return results[name];
+  if (Object.hasOwn(results, name)) return results[name];
   const values = Object.values(results);
   return alone && values.length === 1 ? values[0] : undefined;
 }

@@ -105,7 +105,7 @@ export function inputsFor(
   let known: string[] = [];
   let placed = datasets.length === 0;
   for (const [name, told] of Object.entries(of.inputs)) {
-    if (name in inputs) continue;
+    if (Object.hasOwn(inputs, name)) continue;
     if (takesBox(told)) {
       if (box !== undefined)
         inputs[name] = { bbox: [...box], crs: 'http://www.opengis.net/def/crs/OGC/1.3/CRS84' };

@@ -79,6 +79,23 @@ function reasonInJson(value: unknown, depth: number): string {
   return title;
 }
 
+const exceptionElements = new Set(['ExceptionText', 'ServiceException', 'Text']);
+
+/** What stands directly in the elements of an exception report that hold its words. */
+function exceptionTexts(text: string): string[] {
+  const texts: string[] = [];
+  for (let from = text.indexOf('<'); from >= 0; from = text.indexOf('<', from + 1)) {
+    const name = /^<(?:[\w.-]{1,100}:)?(\w{1,40})[\s>]/.exec(text.slice(from, from + 150))?.[1];
+    if (name === undefined || !exceptionElements.has(name)) continue;
+    const end = text.indexOf('>', from);
+    const next = end < 0 ? -1 : text.indexOf('<', end);
+    if (next < 0) break;
+    texts.push(text.slice(end + 1, next));
+    from = next - 1;
+  }
+  return texts;
+}
+
 /** The provider's own reason in an answer that refuses: problem details (RFC 9457), an exception report, or plain text. */
 export function reasonIn(text: string, type: string | null): string {
   let reason = '';
@@ -88,9 +105,9 @@ export function reasonIn(text: string, type: string | null): string {
     } catch {
       reason = '';
     }
-  } else if (/<([\w.-]+:)?(ExceptionText|ServiceException|Text)[\s>]/.test(text)) {
-    reason = [...text.matchAll(/<(?:[\w.-]+:)?(?:ExceptionText|ServiceException|Text)[^>]*>([^<]*)</g)]
-      .map(([, words]) => words.trim())
+  } else if (exceptionTexts(text).length > 0) {
+    reason = exceptionTexts(text)
+      .map((words) => words.trim())
       .filter((words) => words !== '')
       .join('; ');
   } else if (!/<\s*(!doctype|html)/i.test(text)) reason = text;

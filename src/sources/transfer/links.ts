@@ -10,16 +10,44 @@ export const link = z.object({
 });
 export type Link = z.output<typeof link>;
 
-/** Links in a Link header (RFC 8288, section 3). */
+/** Links in a Link header (RFC 8288, section 3), read from its beginning to its end. */
 export function headerLinks(header: string | null): Link[] {
-  if (header === null) return [];
   const links: Link[] = [];
-  for (const [, href, parameters] of header.matchAll(
-    /<([^>]*)>((?:\s*;\s*[^\s=;,]+=(?:"[^"]*"|[^\s;,"]*))*)/g,
-  )) {
-    const found: Record<string, string> = {};
-    for (const [, name, quoted, bare] of parameters.matchAll(/;\s*([^\s=;,]+)=(?:"([^"]*)"|([^\s;,"]*))/g))
-      found[name.toLowerCase()] = quoted ?? bare;
+  const text = header ?? '';
+  let at = 0;
+  const blanks = () => {
+    while (at < text.length && text.charCodeAt(at) <= 32) at++;
+  };
+  /** What stands up to one of these signs. */
+  const until = (signs: string) => {
+    const from = at;
+    while (at < text.length && !signs.includes(text[at])) at++;
+    return text.slice(from, at);
+  };
+  const value = () => {
+    if (text[at] !== '"') return until(';, ').trim();
+    at++;
+    const quoted = until('"');
+    at++;
+    return quoted;
+  };
+  while (at < text.length) {
+    until('<');
+    at++;
+    const href = until('>');
+    if (at >= text.length) break;
+    at++;
+    const found = Object.create(null) as Record<string, string>;
+    for (blanks(); text[at] === ';'; blanks()) {
+      at++;
+      blanks();
+      const name = until('=;, ').toLowerCase();
+      blanks();
+      if (text[at] !== '=') continue;
+      at++;
+      blanks();
+      found[name] = value();
+    }
     if (found.rel !== undefined)
       for (const rel of found.rel.split(/\s+/))
         links.push({ rel, href, type: found.type, title: found.title });

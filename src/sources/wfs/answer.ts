@@ -1,4 +1,6 @@
 import type { ByteSource } from '../../formats/byte-source.ts';
+import { rootTag, withoutComments } from '../../formats/xml/markup.ts';
+import { localName } from '../../formats/xml/read-xml.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, reasonIn } from '../transfer/failures.ts';
 
@@ -30,6 +32,13 @@ function numberOf(text: string | undefined): number | undefined {
   return Number.isInteger(value) && value >= 0 ? value : undefined;
 }
 
+/** Does a text end with the closing tag of an element, white space and comments behind it? */
+function endsWithTag(text: string, name: string): boolean {
+  const bare = withoutComments(text).trimEnd();
+  const from = bare.lastIndexOf('</');
+  return from >= 0 && localName(bare.slice(from + 2, -1).trimEnd()) === name && bare.endsWith('>');
+}
+
 /**
  * Looks at the outermost element of an answer to GetFeature, and at its end. An exception report that came as if it were
  * data, and a collection that does not end, are errors.
@@ -40,11 +49,8 @@ export async function readCollectionHead(
   context: TransferContext,
 ): Promise<CollectionHead> {
   const head = new TextDecoder().decode(await file.bytes(0, headLength));
-  const tag =
-    /<([A-Za-z_][\w.-]*:)?([A-Za-z_][\w.-]*)((?:\s+[\w.:-]+\s*=\s*(?:"[^"]*"|'[^']*'))*)\s*(\/?)>/.exec(
-      head.replace(/<\?[\s\S]*?\?>/g, '').replace(/<!--[\s\S]*?-->/g, ''),
-    );
-  const name = tag?.[2] ?? '';
+  const root = rootTag(head.replace(/^\ufeff/, ''));
+  const name = root?.name ?? '';
   if (/^(ServiceException|Exception)Report$/.test(name))
     throw failure(
       'source-refused',
@@ -53,7 +59,7 @@ export async function readCollectionHead(
       `the service refuses: “${reasonIn(head, 'text/xml')}”.`,
       'Check what is asked of it.',
     );
-  if (tag === null || name !== 'FeatureCollection')
+  if (root === null || name !== 'FeatureCollection')
     throw failure(
       'source-garbled',
       request,
@@ -61,9 +67,9 @@ export async function readCollectionHead(
       name === '' ? 'the answer is no XML.' : `the answer is a “${name}”, not a collection of features.`,
       'Is the address that of a Web Feature Service?',
     );
-  if (tag[4] !== '/') {
+  if (!root.closed) {
     const tail = new TextDecoder().decode(await file.bytes(Math.max(0, file.size - 200), file.size));
-    if (!new RegExp(`</(?:[\\w.-]+:)?${name}\\s*>\\s*(?:<!--[\\s\\S]*?-->\\s*)*$`).test(tail))
+    if (!endsWithTag(tail, name))
       throw failure(
         'source-cut',
         request,
@@ -72,7 +78,7 @@ export async function readCollectionHead(
         'Run again; if it stays so, ask the makers of the service.',
       );
   }
-  const attributes = tag[3];
+  const attributes = root.tag;
   return {
     next: attributeOf(attributes, 'next') || undefined,
     matched: numberOf(attributeOf(attributes, 'numberMatched')),

@@ -1,3 +1,4 @@
+import { dictionary } from '../../core/dictionary.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import type { Expression } from '../../core/table/cql2/syntax.ts';
 import { xmlText } from '../../formats/xml/write-xml.ts';
@@ -28,14 +29,14 @@ const spellings: Readonly<Record<WfsVersion, Spelling>> = {
   },
 };
 
-const operators: Readonly<Record<string, string>> = {
+const operators: Readonly<Record<string, string>> = dictionary({
   '=': 'PropertyIsEqualTo',
   '<>': 'PropertyIsNotEqualTo',
   '<': 'PropertyIsLessThan',
   '>': 'PropertyIsGreaterThan',
   '<=': 'PropertyIsLessThanOrEqualTo',
   '>=': 'PropertyIsGreaterThanOrEqualTo',
-};
+});
 
 function element(e: Expression, s: Spelling): string {
   const tag = (name: string, inner: string, attributes = '') =>

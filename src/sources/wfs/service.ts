@@ -1,3 +1,4 @@
+import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { localName } from '../../formats/xml/read-xml.ts';
@@ -187,7 +188,7 @@ export interface FeatureProperties {
   geometry: string | undefined;
 }
 
-const kinds: Readonly<Record<string, 'text' | 'number' | 'boolean'>> = {
+const kinds: Readonly<Record<string, 'text' | 'number' | 'boolean'>> = dictionary({
   string: 'text',
   token: 'text',
   normalizedString: 'text',
@@ -202,7 +203,7 @@ const kinds: Readonly<Record<string, 'text' | 'number' | 'boolean'>> = {
   double: 'number',
   float: 'number',
   boolean: 'boolean',
-};
+});
 
 /** Asks for the schema of a feature type (DescribeFeatureType). */
 export function describeType(

@@ -253,13 +253,22 @@ function sample(keys: readonly string[]): string {
 
 /** `code = area_code` → its two names; names with other signs stand in double quotes. */
 export function parseOn(text: string): [string, string] {
-  const found = /^\s*(?:"([^"]+)"|([^="]+?))\s*(?:=\s*(?:"([^"]+)"|([^="]+?))\s*)?$/.exec(text);
-  if (found === null) {
-    throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, {
-      blame: 'usage',
-      advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.',
-    });
+  const sides: string[] = [];
+  let rest = text.trim();
+  for (;;) {
+    const quoted = rest.startsWith('"');
+    const end = quoted ? rest.indexOf('"', 1) : rest.indexOf('=');
+    const name = quoted ? rest.slice(1, Math.max(1, end)) : (end < 0 ? rest : rest.slice(0, end)).trim();
+    const after = (quoted ? rest.slice(end + 1) : end < 0 ? '' : rest.slice(end)).trim();
+    const wrong = name === '' || (quoted ? end < 0 : name.includes('"'));
+    if (wrong || (after !== '' && !after.startsWith('='))) break;
+    sides.push(name);
+    if (after === '') return [sides[0], sides[1] ?? sides[0]];
+    if (sides.length === 2) break;
+    rest = after.slice(1).trim();
   }
-  const left = found[1] ?? found[2];
-  return [left, found[3] ?? found[4] ?? left];
+  throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, {
+    blame: 'usage',
+    advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.',
+  });
 }

@@ -49,7 +49,7 @@ export function expressionError(
 function tokens(text: string): Token[] {
   const list: Token[] = [];
   const pattern =
-    /\s+|(?<number>(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?<name>[\p{L}_][\p{L}\p{N}_.:]*)|'(?<text>(?:[^'\\]|''|\\'|\\)*)'|"(?<quoted>(?:[^"]|"")*)"|(?<sign><>|<=|>=|[-+*/%^=<>(),])/uy;
+    /\s+|(?<number>(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?)|(?<name>[\p{L}_][\p{L}\p{N}_.:]*)|'(?<text>(?:[^'\\]|''|\\'|\\)*)'|"(?<quoted>(?:[^"]|"")*)"|(?<sign><>|<=|>=|[-+*/%^=<>(),])/uy;
   let at = 0;
   while (at < text.length) {
     pattern.lastIndex = at;
