@@ -50,7 +50,7 @@ export {
   parseClasses,
 } from './mapping/classes.ts';
 export { luminance, rampColours, rampNames } from './mapping/colours.ts';
-export { decimalsFor, numberText } from './mapping/numbers.ts';
+export { decimalsFor, limitTexts, numberText } from './mapping/numbers.ts';
 export {
   boxOfArrays,
   type ClassLegend,

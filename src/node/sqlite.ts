@@ -22,15 +22,23 @@ function told<T>(path: string, work: () => T): T {
     return work();
   } catch (error) {
     if (error instanceof IsomericError) throw error;
-    throw new IsomericError(
-      'sqlite-failed',
-      `SQLite says: ${error instanceof Error ? error.message : String(error)}.`,
-      {
-        place: { file: path },
-        advice: 'The file is damaged, or the disk is full or locked.',
-        cause: error,
-      },
-    );
+    const words = error instanceof Error ? error.message : String(error);
+    if (/disk I\/O|disk is full|unable to open|readonly/i.test(words))
+      throw new IsomericError(
+        'file-unwritable',
+        `The file cannot be read or written: the disk is full or fails, or files may not become so large here (SQLite: ${words}).`,
+        {
+          // Files are written beside their places; it is the place that people know.
+          place: { file: path.replace(/\.part-\d+$/, '') },
+          advice: 'Free space, raise the limit of file sizes, or choose another place.',
+          cause: error,
+        },
+      );
+    throw new IsomericError('sqlite-failed', `SQLite says: ${words}.`, {
+      place: { file: path },
+      advice: 'The file is damaged, or the disk is full or locked.',
+      cause: error,
+    });
   }
 }
 

@@ -10,17 +10,17 @@ const largestGap = 0.01;
 /** What came of a collection that is read page by page: pages may shift meanwhile, and links may be missing. */
 export class Arrivals {
   private readonly ids = new Set<number>();
-  private readonly pages = new Map<string, PageIds>();
+  private readonly pages = new Map<string, PageIds & { next: string | undefined }>();
   features = 0;
   /** Features that came again, by their ids. */
   repeated = 0;
 
-  /** What is known of a page before it is counted, by its path. */
-  know(path: string, page: PageIds): void {
+  /** What is known of a page before it is counted, by its path; its link as it came, which is not written down so. */
+  know(path: string, page: PageIds & { next: string | undefined }): void {
     this.pages.set(path, page);
   }
 
-  known(path: string): PageIds | undefined {
+  known(path: string): (PageIds & { next: string | undefined }) | undefined {
     return this.pages.get(path);
   }
 

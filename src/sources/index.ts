@@ -17,7 +17,8 @@ export type {
   TermsLink,
   Wanted,
 } from './order.ts';
-export { type Receipt, withoutSecrets } from './receipt.ts';
+export type { Receipt } from './receipt.ts';
 export { protocolOf, protocols } from './register.ts';
+export { withoutSecrets } from './secrets.ts';
 export type { Part, PartNote, ReceiveOptions, Store } from './store.ts';
 export * from './transfer/index.ts';

@@ -1,6 +1,6 @@
 import { IsomericError } from '../core/errors.ts';
 import type { Order } from './order.ts';
-import { withoutSecrets } from './receipt.ts';
+import { withoutSecretsIn } from './secrets.ts';
 
 /** Longest part of a path that is spelt out, in UTF-8 bytes: file systems take 255, and endings are added. */
 const longestPart = 120;
@@ -53,7 +53,7 @@ export function filePath(order: Pick<Order, 'source' | 'vintage'>, file: string)
   const [address] = file.split('#', 1);
   const mark = address.indexOf('?');
   const path = mark < 0 ? address : address.slice(0, mark);
-  const query = mark < 0 ? '' : withoutSecrets(`http://x/${address.slice(mark)}`).slice('http://x/'.length);
+  const query = mark < 0 ? '' : withoutSecretsIn(address.slice(mark));
   const parts = path.split(/[/\\]/).filter((part, k) => part !== '.' && !(part === '' && k === 0));
   const name = parts.pop() ?? '';
   // A part of a path never begins with a question mark, and so none begins with its escape.

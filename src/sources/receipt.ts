@@ -28,19 +28,3 @@ export interface Receipt {
   licence?: string;
   citation?: string;
 }
-
-/** An address without user, password and the values of parameters that look like keys. */
-export function withoutSecrets(address: string): string {
-  try {
-    const url = new URL(address);
-    url.username = '';
-    url.password = '';
-    for (const name of [...url.searchParams.keys()]) {
-      if (/key|token$|secret|password|signature|auth/i.test(name) && name !== 'token')
-        url.searchParams.set(name, '…');
-    }
-    return url.toString();
-  } catch {
-    return address;
-  }
-}

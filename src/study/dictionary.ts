@@ -1,4 +1,5 @@
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { asPlainCell } from '../formats/delimited/formulas.ts';
 
 export interface DictionaryRow {
   layer: string;
@@ -67,10 +68,12 @@ export async function dataDictionary(layers: Iterable<Layer | Table>): Promise<D
   return rows;
 }
 
-/** The dictionary as comma-separated text. */
+/** The dictionary as comma-separated text, which people open in office programs: nothing in it is a formula. */
 export function dictionaryText(rows: readonly DictionaryRow[]): string {
-  const quoted = (value: string | number) =>
-    /[",\n]/.test(String(value)) ? `"${String(value).replaceAll('"', '""')}"` : String(value);
+  const quoted = (value: string | number) => {
+    const text = typeof value === 'number' ? String(value) : asPlainCell(value);
+    return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
+  };
   const head = [
     'layer',
     'field',

@@ -2,8 +2,8 @@ import type { Crs } from '../core/crs/crs.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
 import type { Order, Protocol } from '../sources/order.ts';
 import { refuseSharedPlaces } from '../sources/places.ts';
-import { withoutSecrets } from '../sources/receipt.ts';
 import { protocolOf } from '../sources/register.ts';
+import { withoutSecrets, withoutSecretsIn } from '../sources/secrets.ts';
 import type { Ledger } from './ledger.ts';
 import type { Machine } from './machine.ts';
 import type { Study } from './schema.ts';
@@ -109,7 +109,8 @@ export function groupOrders(
 export function requestOf(order: Order, study: Study): Record<string, unknown> {
   const { vintage, box, wanted, traits } = order;
   const address = withoutSecrets(study.sources[order.source].at);
-  return JSON.parse(JSON.stringify({ address, vintage, box, ...wanted, ...traits })) as Record<
+  const file = wanted.file === undefined ? undefined : withoutSecretsIn(wanted.file);
+  return JSON.parse(JSON.stringify({ address, vintage, box, ...wanted, file, ...traits })) as Record<
     string,
     unknown
   >;

@@ -1,4 +1,5 @@
 import { IsomericError } from '../core/errors.ts';
+import { secretsIn } from '../sources/secrets.ts';
 import type { Meter, TransferContext } from '../sources/transfer/context.ts';
 import { Credentials, type SecretParts } from '../sources/transfer/credentials.ts';
 import type { HostGate } from '../sources/transfer/hosts.ts';
@@ -58,11 +59,15 @@ export function credentialsOf(
   source: string,
   machine: Machine,
   options: GatherOptions,
+  names: readonly string[] = [],
 ): Credentials {
   const { key, account } = study.sources[source];
   const headers: Record<string, string> = {};
   const parameters: Record<string, string> = {};
-  const also: string[] = [];
+  // What was pasted into the study itself is no secret of the environment, but goes no further either.
+  const also = [study.sources[source].at, ...names.map((name) => study.gather[name]?.file ?? '')].flatMap(
+    secretsIn,
+  );
   if (key !== undefined) {
     const value = secret(source, key.variable, 'a key', machine);
     also.push(value);
@@ -90,7 +95,7 @@ export function contextFor(
   const { study, machine, ledger, options } = gathering;
   const meter: Meter = { bytes: 0, features: 0 };
   const counts = countsUsage(study, source);
-  const credentials = credentialsOf(study, source, machine, options);
+  const credentials = credentialsOf(study, source, machine, options, names);
   return {
     store: machine.store,
     fetch: machine.fetch,

@@ -4,8 +4,7 @@ import {
   classify,
   classMethods,
   classOf,
-  decimalsFor,
-  numberText,
+  limitTexts,
   rampColours,
   rampNames,
 } from 'isomeric';
@@ -63,8 +62,8 @@ export function StylePanel({ layers, onShaded }: Props) {
 
   if (layer === undefined || field === undefined || result === null)
     return <p className="quiet">No areas with numbers to colour.</p>;
-  const decimals = decimalsFor(result.classes.breaks);
-  const limit = (k: number) => numberText(result.classes.breaks[k], decimals);
+  const limits = limitTexts(result.classes.breaks);
+  const limit = (k: number) => limits[k];
   return (
     <div className="style">
       <Select

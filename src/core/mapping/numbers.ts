@@ -1,9 +1,12 @@
 import { format } from 'd3-format';
 
-/** Decimals that tell the limits of classes apart: as few as do it, at most six. */
+/** More decimals than this are not written out: such numbers stand as powers of ten. */
+const mostDecimals = 6;
+
+/** Decimals that tell the limits of classes apart: as few as do it; −1 where so many would not do. */
 export function decimalsFor(limits: readonly number[]): number {
   const breaks = limits.filter((value, k) => k === 0 || value !== limits[k - 1]);
-  for (let decimals = 0; decimals < 6; decimals++) {
+  for (let decimals = 0; decimals <= mostDecimals; decimals++) {
     const texts = breaks.map((value) => value.toFixed(decimals));
     const close = breaks.every(
       (value, k) =>
@@ -11,7 +14,19 @@ export function decimalsFor(limits: readonly number[]): number {
     );
     if (new Set(texts).size === texts.length && (close || decimals >= 1)) return decimals;
   }
-  return 6;
+  return -1;
+}
+
+/** The limits of classes as texts: those that differ look different, however close they lie. */
+export function limitTexts(limits: readonly number[]): string[] {
+  const decimals = decimalsFor(limits);
+  if (decimals >= 0) return limits.map((value) => numberText(value, decimals));
+  const different = new Set(limits).size;
+  for (let digits = 3; digits <= 17; digits++) {
+    const texts = limits.map((value) => Number(value.toPrecision(digits)).toString().replace('-', '\u2212'));
+    if (new Set(texts).size === different) return texts;
+  }
+  return limits.map(String);
 }
 
 /** 12345.6 → `12,346`; a true minus sign for negative numbers. */

@@ -2,7 +2,7 @@ import type { Crs } from '../crs/crs.ts';
 import { type Box, emptyBox, type GeometryArray, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
 import { xmlText } from '../xml-text.ts';
 import type { Classes } from './classes.ts';
-import { decimalsFor, numberText, roundLength } from './numbers.ts';
+import { limitTexts, numberText, roundLength } from './numbers.ts';
 import { metresPerUnit, northAngle } from './orientation.ts';
 import { areaPath, linePath, pointList, type View } from './svg-paths.ts';
 
@@ -160,13 +160,10 @@ function legend(sheet: Sheet): string {
     }
     y += 4;
     const { breaks } = classes.classes;
-    const decimals = decimalsFor(breaks);
+    const limits = limitTexts(breaks);
     for (let k = 0; k < breaks.length - 1; k++) {
-      const low = k === 0 ? breaks[0] : breaks[k];
       const text =
-        breaks[0] === breaks[1]
-          ? numberText(low, decimals)
-          : `${k === 0 ? '' : 'over '}${numberText(low, decimals)} – ${numberText(breaks[k + 1], decimals)}`;
+        breaks[0] === breaks[1] ? limits[0] : `${k === 0 ? '' : 'over '}${limits[k]} – ${limits[k + 1]}`;
       parts.push(
         `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`,
       );

@@ -1,9 +1,10 @@
-import { type Account, openAccount } from '../../core/account.ts';
+import { type Account, counted, openAccount } from '../../core/account.ts';
 import { crsLabel } from '../../core/crs/crs.ts';
 import { Kind, type KindName } from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Table } from '../../core/layer/layer.ts';
 import { freeName } from '../../core/table/schema.ts';
 import { wktText } from '../wkt.ts';
+import { looksLikeFormula } from './formulas.ts';
 
 export interface DelimitedOptions {
   /** How a layer's geometry is written: two columns for points, WKT for all else, or not at all. */
@@ -54,11 +55,17 @@ export async function* writeDelimited(
         : `The geometry stands in the column${place.length > 1 ? 's' : ''} ${place.join(' and ')}; the file cannot say that its CRS is ${crsLabel(table.crs)}.`,
     );
   }
+  const texts = table.schema.map((field) => field.type === 'text' || field.type === 'json');
+  let formulas = names.filter(looksLikeFormula).length;
   yield encoder.encode(`${[...names, ...place].map(quoted).join(delimiter)}\r\n`);
   for await (const batch of table.batches()) {
     let lines = '';
     for (let i = 0; i < batch.length; i++) {
-      const cells = batch.columns.map((column) => quoted(column.text(i) ?? ''));
+      const cells = batch.columns.map((column, c) => {
+        const text = column.text(i) ?? '';
+        if (texts[c] && text !== '' && looksLikeFormula(text)) formulas++;
+        return quoted(text);
+      });
       const { geometry } = batch;
       if (form === 'wkt') cells.push(quoted((geometry && wktText(geometry, i)) ?? ''));
       else if (form === 'columns') {
@@ -76,4 +83,8 @@ export async function* writeDelimited(
     }
     yield encoder.encode(lines);
   }
+  if (formulas > 0)
+    account.notes.push(
+      `${counted(formulas, 'cell begins', 'cells begin')} like a formula (=, +, -, @): office programs compute such cells when they open the file. Values are as they were.`,
+    );
 }

@@ -416,9 +416,10 @@ export class GeopackageWriter {
   abandon(): void {
     try {
       this.database.exec('ROLLBACK');
-    } finally {
-      this.database.close();
+    } catch {
+      // Where the disk failed, the engine has rolled back by itself; why it failed has been told.
     }
+    this.database.close();
   }
 }
 

@@ -67,7 +67,7 @@ function pageRequest(walk: Walk, url: string, file: string, context: TransferCon
       const sent = { what, url };
       if (encoding === 'gml') {
         const page = xmlPageIds(await stored.bytes(0, stored.size));
-        walk.arrivals.know(stored.name, page);
+        walk.arrivals.know(stored.name, { ...page, next: fromHeader });
         judgeNext(fromHeader, walk, sent, context);
         const matched = Number(headers.get('ogc-numbermatched') ?? Number.NaN);
         return {
@@ -78,12 +78,12 @@ function pageRequest(walk: Walk, url: string, file: string, context: TransferCon
         };
       }
       const page = await readPage(stored, sent, context);
-      walk.arrivals.know(stored.name, { features: page.features, ids: page.ids });
       const { meter } = context;
       meter.features += page.features;
       if (page.matched !== undefined) meter.totalFeatures = Math.max(page.matched, meter.features);
       context.progress();
       const next = page.next ?? fromHeader;
+      walk.arrivals.know(stored.name, { features: page.features, ids: page.ids, next });
       judgeNext(next, walk, sent, context);
       return { next, features: page.features, matched: page.matched, crs };
     },
@@ -126,7 +126,10 @@ async function pages(walk: Walk, first: string, context: TransferContext): Promi
       if (page > mostPages) throw circle(`page ${grouped(page)} is one too many`, sent, context);
       walk.seen.add(url);
       const file = `page-${String(page).padStart(4, '0')}`;
-      const one: Transfer = await transfer(pageRequest(walk, url, file, context), context);
+      const one: Transfer = await transfer(
+        { ...pageRequest(walk, url, file, context), linked: page > 1 },
+        context,
+      );
       const { receipt } = one;
       got.push(one);
       // A circle of addresses that look new each time shows in what they bring.
@@ -135,7 +138,7 @@ async function pages(walk: Walk, first: string, context: TransferContext): Promi
       contents.add(receipt.sha256);
       if (!walk.arrivals.add(await arrived(walk, receipt, context)))
         throw circle(`every feature of page ${grouped(page)} came before`, sent, context);
-      url = judgeNext(receipt.next, walk, sent, context);
+      url = judgeNext(walk.arrivals.known(receipt.path)?.next ?? receipt.next, walk, sent, context);
     }
   } catch (error) {
     if (isWrongWay(error)) {

@@ -2,7 +2,7 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
 import { withPatience } from '../patience.ts';
-import { withoutSecrets } from '../receipt.ts';
+import { withoutSecrets } from '../secrets.ts';
 import { lastPart } from '../transfer/links.ts';
 
 /** What is fetched at first: enough to tell formats apart and to hold most headers. */

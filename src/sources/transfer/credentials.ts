@@ -1,4 +1,4 @@
-import { withoutSecrets } from '../receipt.ts';
+import { secretsIn, withoutSecrets } from '../secrets.ts';
 
 /** What opens a source: values from the environment, which are sent to its own origin and written down nowhere. */
 export interface SecretParts {
@@ -6,7 +6,8 @@ export interface SecretParts {
   parameters?: Readonly<Record<string, string>>;
 }
 
-const hidden = '…';
+/** Stands in place of what is concealed. */
+export const hidden = '…';
 
 /** Keys and accounts of one source. */
 export class Credentials {
@@ -24,7 +25,12 @@ export class Credentials {
     this.origin = URL.canParse(address) ? new URL(address).origin : null;
     this.headers = parts.headers ?? {};
     this.parameters = parts.parameters ?? {};
-    const values = [...Object.values(this.headers), ...Object.values(this.parameters), ...also];
+    const values = [
+      ...Object.values(this.headers),
+      ...Object.values(this.parameters),
+      ...also,
+      ...secretsIn(address),
+    ];
     // Also what stands behind “Bearer” or “Basic”, and all of it as it looks within an address.
     const bare = values.flatMap((value) => [value, value.replace(/^\S+ /, '')]);
     this.values = [...new Set(bare.flatMap((value) => [value, encodeURIComponent(value)]))]
@@ -61,18 +67,25 @@ export class Credentials {
     return result;
   }
 
-  /** An address as it may be shown and written down. */
-  shown(address: string): string {
+  /**
+   * An address as it may be shown and written down.
+   *
+   * @param linked true for one that a service gave as the next page: what it is made of is the service's own, and only what
+   *   opens the source is taken out
+   */
+  shown(address: string, linked = false): string {
     let url = address;
     if (URL.canParse(address)) {
       const parsed = new URL(address);
-      let changed = false;
+      let changed = parsed.username !== '' || parsed.password !== '';
+      parsed.username = '';
+      parsed.password = '';
       for (const name of Object.keys(this.parameters)) {
         changed ||= parsed.searchParams.has(name);
         parsed.searchParams.delete(name);
       }
       if (changed) url = parsed.toString();
     }
-    return this.conceal(withoutSecrets(url));
+    return this.conceal(linked ? url : withoutSecrets(url));
   }
 }

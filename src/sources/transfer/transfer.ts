@@ -6,6 +6,7 @@ import type { Part, PartNote } from '../store.ts';
 import { bodyOf } from './body.ts';
 import { connect } from './connect.ts';
 import type { Request, TransferContext } from './context.ts';
+import { hidden } from './credentials.ts';
 import { statedSha256 } from './digests.ts';
 import { failure } from './failures.ts';
 import { retrying } from './retrying.ts';
@@ -22,6 +23,8 @@ export interface Transfer {
 export interface FileRequest extends Request {
   datasets: readonly string[];
   role?: Receipt['role'];
+  /** True when a service gave the address as that of the next page. */
+  linked?: boolean;
   /** Where it goes in the store. */
   path: string;
   licence?: string;
@@ -56,7 +59,7 @@ function contentRange(headers: Headers): { from: number; total: number | undefin
  * on where it stopped (Range with If-Range), or starts over when the file has changed meanwhile.
  */
 export async function transfer(request: FileRequest, context: TransferContext): Promise<Transfer> {
-  const shown = context.credentials.shown(request.url);
+  const shown = context.credentials.shown(request.url, request.linked);
   const { path, method } = request;
   const url = `${method ?? 'GET'} ${request.url} ${request.body?.text ?? ''}`;
   const claim = context.claims.get(path);
@@ -81,6 +84,8 @@ async function fetched(request: FileRequest, shown: string, context: TransferCon
   const known =
     context.anew !== true &&
     intact &&
+    // A link out of which a secret was taken leads nowhere: the page is asked for again.
+    earlier.next?.includes(encodeURIComponent(hidden)) !== true &&
     earlier.url === shown &&
     (request.sha256 === undefined || request.sha256 === earlier.sha256);
   if (known && context.continuing.has(request.path))
@@ -209,6 +214,7 @@ async function received(
     etag: headers.get('etag') ?? undefined,
     lastModified: headers.get('last-modified') ?? undefined,
     ...more,
+    ...(more.next === undefined ? {} : { next: context.credentials.shown(more.next, true) }),
     ...told(request),
   };
   return { receipt, unchanged: intact && before?.sha256 === sha256, headers };

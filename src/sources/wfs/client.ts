@@ -218,7 +218,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
     async check(file): Promise<Partial<Receipt>> {
       const head = await readCollectionHead(file, sent, context);
       const found = xmlPageIds(await file.bytes(0, file.size));
-      arrivals.know(file.name, found);
+      arrivals.know(file.name, { ...found, next: head.next });
       const { meter } = context;
       meter.features += found.features;
       if (head.matched !== undefined) meter.totalFeatures = Math.max(head.matched, meter.features);
@@ -250,7 +250,7 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       const mark = `${asked.url} ${asked.body?.text ?? ''}`;
       if (seen.has(mark) || page > mostPages) throw circle('is one that came before');
       seen.add(mark);
-      const one: Transfer = await transfer(request(page, asked), context);
+      const one: Transfer = await transfer({ ...request(page, asked), linked: page > 1 && !ownWay }, context);
       const { receipt } = one;
       const fresh = arrivals.add(arrivals.known(receipt.path) ?? (await idsIn(receipt, context)));
       if (!fresh && ownWay) {
@@ -263,9 +263,10 @@ async function gather(order: Order, context: TransferContext): Promise<Gathered>
       got.push(one);
       const features = receipt.features ?? 0;
       start += features;
-      if (receipt.next !== undefined)
+      const next = arrivals.known(receipt.path)?.next ?? receipt.next;
+      if (next !== undefined)
         [sent, ownWay] = [
-          { what: asked.what, url: linkAddress(receipt.next, asked.url, asked.what, context) },
+          { what: asked.what, url: linkAddress(next, asked.url, asked.what, context) },
           false,
         ];
       else if (asksOn(query, features, start, receipt.matched)) {
