@@ -27,20 +27,21 @@ export function withIdField<T extends Table>(table: T, ids: FeatureIds | null): 
   const names = table.schema.map((field) => field.name);
   const wanted = ids.name ?? 'id';
   const taken = names.some((name) => name.toLowerCase() === wanted.toLowerCase());
+  // Numbers of rows are not worth a name of their own.
+  if (taken && ids.numbering === true) return table;
   const name = taken ? freeName('feature_id', names) : wanted;
   const field: Field = { name, type: ids.type, featureId: ids.numbering === true ? 'numbering' : 'given' };
-  const findings: readonly Finding[] =
-    taken && ids.numbering !== true
-      ? [
-          ...table.findings,
-          {
-            code: 'id-field-renamed',
-            severity: 'note',
-            layer: table.name,
-            words: `Features of ${table.name} have ids beside their property ${wanted}: the ids are called ${name} here.`,
-          },
-        ]
-      : table.findings;
+  const findings: readonly Finding[] = taken
+    ? [
+        ...table.findings,
+        {
+          code: 'id-field-renamed',
+          severity: 'note',
+          layer: table.name,
+          words: `Features of ${table.name} have ids beside their property ${wanted}: the ids are called ${name} here.`,
+        },
+      ]
+    : table.findings;
   return {
     ...table,
     schema: [field, ...table.schema],
