@@ -1,3 +1,4 @@
+import { withoutPrototypes } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import { type Placer, readSettings } from '../formats/settings/read-settings.ts';
@@ -53,7 +54,7 @@ function withoutShorthand(study: Study, place: Placer): Study {
     if (made === undefined) prepare[name] = steps;
     else for (const [layer, join] of made) prepare[layer] = [join, ...steps];
   }
-  return { ...study, gather, prepare };
+  return withoutPrototypes({ ...study, gather, prepare });
 }
 
 /** Names that point at something in the study itself. */

@@ -7,10 +7,11 @@ const mostDecimals = 6;
 export function decimalsFor(limits: readonly number[]): number {
   const breaks = limits.filter((value, k) => k === 0 || value !== limits[k - 1]);
   for (let decimals = 0; decimals <= mostDecimals; decimals++) {
-    const texts = breaks.map((value) => value.toFixed(decimals));
+    const texts = breaks.map((value) => numberText(value, decimals));
     const close = breaks.every(
       (value, k) =>
-        k === 0 || Math.abs(Number(texts[k]) - value) <= 0.02 * Math.abs(value - breaks[k - 1]) + 1e-12,
+        k === 0 ||
+        Math.abs(Number(value.toFixed(decimals)) - value) <= 0.02 * Math.abs(value - breaks[k - 1]) + 1e-12,
     );
     if (new Set(texts).size === texts.length && (close || decimals >= 1)) return decimals;
   }

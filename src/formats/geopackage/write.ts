@@ -138,7 +138,7 @@ export class GeopackageWriter {
 
   /** Adds one layer, or one table without geometry; returns the account of the writing. */
   async add(table: Table, description = ''): Promise<Account> {
-    const name = this.nameFor(table.name);
+    const name = this.nameFor(storableName(table.name));
     this.names.push(name.toLowerCase());
     const account = await this.addWithIds(table, name, description);
     if (name !== table.name)
@@ -234,9 +234,14 @@ export class GeopackageWriter {
     return table.schema.map((field) => {
       // SQLite takes names that differ in letter case alone for the same.
       const lower = used.map((each) => each.toLowerCase());
-      let name = field.name;
-      for (let n = 2; lower.includes(name.toLowerCase()); n++) name = `${field.name}_${n}`;
-      if (name !== field.name)
+      const wanted = storableName(field.name);
+      let name = wanted;
+      for (let n = 2; lower.includes(name.toLowerCase()); n++) name = `${wanted}_${n}`;
+      if (wanted !== field.name)
+        notes.push(
+          `The field ${field.name} is called ${name} in the GeoPackage: not every sign can stand in a name there.`,
+        );
+      else if (name !== field.name)
         notes.push(
           `The field ${field.name} is called ${name} in the GeoPackage, where names do not differ by letter case alone.`,
         );
@@ -422,6 +427,10 @@ export class GeopackageWriter {
     this.database.close();
   }
 }
+
+/** SQL ends at U+0000, and half of a surrogate pair is no UTF-8. */
+const storableName = (name: string) =>
+  name.replace(/\0|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\ufffd');
 
 /** The ids of a layer cannot be its primary key. */
 class KeyUnfit extends Error {}

@@ -21,22 +21,24 @@ export interface Tag {
 const isNamePart = (code: number) =>
   (code >= 97 && code <= 122) || (code >= 65 && code <= 90) || (code >= 48 && code <= 57) || code === 45;
 
-/** All tags of an HTML fragment, one after the other. Each sign is looked at once: nothing is searched for again. */
-export function* tagsIn(html: string): Generator<Tag> {
-  let from = html.indexOf('<');
-  while (from >= 0) {
-    const end = html.indexOf('>', from);
-    // What is not closed is text.
-    if (end < 0) return;
-    let at = from + 1;
-    if (html[at] === '/') at++;
-    while (isNamePart(html.charCodeAt(at))) at++;
-    yield { name: html.slice(from + 1, at).toLowerCase(), from, end: end + 1 };
-    from = html.indexOf('<', end);
-  }
+/** The next tag from `at` on; null when no other one is closed. */
+function nextTag(html: string, at: number): Tag | null {
+  const from = html.indexOf('<', at);
+  const end = from < 0 ? -1 : html.indexOf('>', from);
+  // What is not closed is text.
+  if (end < 0) return null;
+  let k = from + 1;
+  if (html[k] === '/') k++;
+  while (isNamePart(html.charCodeAt(k))) k++;
+  return { name: html.slice(from + 1, k).toLowerCase(), from, end: end + 1 };
 }
 
-/** Elements whose contents are no text. */
+/** All tags of an HTML fragment, one after the other. Each sign is looked at once: nothing is searched for again. */
+export function* tagsIn(html: string): Generator<Tag> {
+  for (let tag = nextTag(html, 0); tag !== null; tag = nextTag(html, tag.end)) yield tag;
+}
+
+/** Elements whose contents are no text, and no tags either. */
 const silent = new Set(['script', 'style']);
 
 /**
@@ -47,19 +49,18 @@ const silent = new Set(['script', 'style']);
 export function markupText(html: string, gap: (name: string) => string): string {
   let text = '';
   let at = 0;
-  let within = '';
-  for (const { name, from, end } of tagsIn(html)) {
-    if (within !== '') {
-      if (name === `/${within}`) within = '';
-      at = end;
-      continue;
-    }
-    text += html.slice(at, from) + gap(name);
-    at = end;
-    if (silent.has(name)) within = name;
+  let small: string | null = null;
+  for (let tag = nextTag(html, 0); tag !== null; tag = nextTag(html, at)) {
+    text += html.slice(at, tag.from) + gap(tag.name);
+    at = tag.end;
+    if (!silent.has(tag.name)) continue;
+    small ??= html.toLowerCase();
+    const close = small.indexOf(`</${tag.name}`, at);
+    // Without its end, it reaches to the end of all.
+    if (close < 0) return withoutEntities(text);
+    at = close;
   }
-  if (within === '') text += html.slice(at);
-  return withoutEntities(text);
+  return withoutEntities(text + html.slice(at));
 }
 
 /** The text without `<!-- … -->`; one that is not closed reaches to the end. */

@@ -81,12 +81,13 @@ function reasonInJson(value: unknown, depth: number): string {
 
 const exceptionElements = new Set(['ExceptionText', 'ServiceException', 'Text']);
 
-/** What stands directly in the elements of an exception report that hold its words. */
-function exceptionTexts(text: string): string[] {
-  const texts: string[] = [];
+/** What stands directly in the elements of an exception report that hold its words; null where there are none of them. */
+function exceptionTexts(text: string): string[] | null {
+  let texts: string[] | null = null;
   for (let from = text.indexOf('<'); from >= 0; from = text.indexOf('<', from + 1)) {
     const name = /^<(?:[\w.-]{1,100}:)?(\w{1,40})[\s>]/.exec(text.slice(from, from + 150))?.[1];
     if (name === undefined || !exceptionElements.has(name)) continue;
+    texts ??= [];
     const end = text.indexOf('>', from);
     const next = end < 0 ? -1 : text.indexOf('<', end);
     if (next < 0) break;
@@ -105,8 +106,8 @@ export function reasonIn(text: string, type: string | null): string {
     } catch {
       reason = '';
     }
-  } else if (exceptionTexts(text).length > 0) {
-    reason = exceptionTexts(text)
+  } else if (exceptionTexts(text) !== null) {
+    reason = exceptionTexts(text)!
       .map((words) => words.trim())
       .filter((words) => words !== '')
       .join('; ');
