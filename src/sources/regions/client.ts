@@ -50,6 +50,12 @@ const level = z.object({
 
 type Region = z.output<typeof listed>;
 
+/** What a document is called by its address: `north/` and `north/index.json` are both north. */
+function nameOf(url: string): string {
+  const last = lastPart(url).replace(/\.json$/, '');
+  return last === 'index' ? lastPart(url.slice(0, url.lastIndexOf('/'))) : last;
+}
+
 /** Most documents of a tree that are asked for. */
 const mostLevels = 400;
 
@@ -71,11 +77,11 @@ async function regionsByLinks(
     const told = level.safeParse(document);
     if (!told.success) return false;
     const { links, title, name, bbox, licence, license } = told.data;
-    const own = told.data.id ?? lastPart(url.replace(/\.json$/, ''));
+    const own = told.data.id ?? nameOf(url);
     // The document at the address is the top of the tree, and no region itself unless it has an extract.
     const extract = links.find(({ rel }) => ['enclosure', 'data'].includes(rel));
     // Two regions of one name are told apart by what is above them.
-    const id = parent === null && extract === undefined ? null : parent === null ? own : `${parent}/${own}`;
+    const id = depth === 0 && extract === undefined ? null : parent === null ? own : `${parent}/${own}`;
     if (id !== null)
       all.push({
         properties: {
@@ -94,12 +100,7 @@ async function regionsByLinks(
       if (!['child', 'item'].includes(rel)) continue;
       const next = linkAddress(href, url, order.source, context);
       const step = steps?.[depth];
-      const names = [
-        lastPart(next),
-        lastPart(next.replace(/\.json$/, '')),
-        lastPart(next.replace(/\/[^/]*$/, '/')),
-        called,
-      ];
+      const names = [nameOf(next), called];
       if (step !== undefined && !names.includes(step)) continue;
       if (seen.has(next)) continue;
       if (seen.size >= mostLevels)
