@@ -3,7 +3,10 @@ import { format } from 'd3-format';
 /** More decimals than this are not written out: such numbers stand as powers of ten. */
 const mostDecimals = 6;
 
-/** Decimals that tell the limits of classes apart: as few as do it; −1 where so many would not do. */
+/**
+ * Decimals that tell the limits of classes apart, and move none of them by more than a twentieth of its class: as few as
+ * do it; −1 where so many would not do.
+ */
 export function decimalsFor(limits: readonly number[]): number {
   const breaks = limits.filter((value, k) => k === 0 || value !== limits[k - 1]);
   for (let decimals = 0; decimals <= mostDecimals; decimals++) {
@@ -11,9 +14,9 @@ export function decimalsFor(limits: readonly number[]): number {
     const close = breaks.every(
       (value, k) =>
         k === 0 ||
-        Math.abs(Number(value.toFixed(decimals)) - value) <= 0.02 * Math.abs(value - breaks[k - 1]) + 1e-12,
+        Math.abs(Number(value.toFixed(decimals)) - value) <= 0.05 * Math.abs(value - breaks[k - 1]),
     );
-    if (new Set(texts).size === texts.length && (close || decimals >= 1)) return decimals;
+    if (new Set(texts).size === texts.length && close) return decimals;
   }
   return -1;
 }

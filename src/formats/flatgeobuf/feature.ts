@@ -326,7 +326,9 @@ function putBytes(
   const value =
     column.type === 'date'
       ? parseDate(text.slice(0, 10))
-      : Date.parse(/T.*(Z|[+-]\d{2}:?\d{2})$/i.test(text) || !text.includes('T') ? text : `${text}Z`);
+      : text.length > 64
+        ? Number.NaN
+        : Date.parse(/T.*(Z|[+-]\d{2}:?\d{2})$/i.test(text) || !text.includes('T') ? text : `${text}Z`);
   if (Number.isNaN(value)) {
     if (text !== '') troubles.values++;
     column.null();

@@ -3,7 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { Growing } from '../../core/growing.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { rootElement, xmlEncoding } from '../xml/encoding.ts';
-import { withoutComments } from '../xml/markup.ts';
+import { rootTag, withoutComments } from '../xml/markup.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { changeRefused, historyRefused } from './blobs.ts';
 import {
@@ -314,7 +314,8 @@ async function headerOf(source: ByteSource, head: Uint8Array): Promise<ExtractHe
   const end = text.search(/<(node|way|relation)[\s>]/);
   // Only whole tags: what is cut off after them is closed by a root end of our own.
   const start = end < 0 ? text.slice(0, text.lastIndexOf('>') + 1) : text.slice(0, end);
-  if (!/<osm[\s>]/.test(start) || /<osm[^>]*\/>/.test(start) || /<\/osm>/.test(start)) return maker.header;
+  if (!/<osm[\s>]/.test(start) || rootTag(start)?.closed === true || /<\/osm>/.test(start))
+    return maker.header;
   const bytes = new TextEncoder().encode(`${start}</osm>`);
   const small: ByteSource = {
     name: source.name,
