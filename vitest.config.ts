@@ -11,6 +11,7 @@ const longest = [
   'cli-tables',
   'viewer',
   'fuzz',
+  'bad-days',
   'cli-gather',
 ];
 

@@ -6,7 +6,7 @@ import { boxOfAreaIn, degreesOfArea, plainBoxes } from '../src/core/crs/area-ext
 import { type Box, crsByEpsg, geometriesFrom, PreparedArea, transformer } from '../src/core/index.ts';
 import { piecesOf, squareKilometres } from '../src/sources/pieces.ts';
 import { filterXml } from '../src/sources/wfs/fes.ts';
-import { closeServices, service } from './http-service.ts';
+import { closeServices, featureService } from './http-service.ts';
 import { StudyFolder } from './study-folder.ts';
 
 afterAll(closeServices);
@@ -128,26 +128,18 @@ describe('a study of an area across the antimeridian', () => {
 
   it('means the same everywhere: in the question to a service, in clip, in the report', async () => {
     const boxes: string[] = [];
-    const address = await service((request, response) => {
-      const url = new URL(request.url!, 'http://x');
-      const json = (value: unknown) =>
-        response.setHeader('content-type', 'application/json').end(JSON.stringify(value));
-      if (url.pathname === '/conformance')
-        return json({
-          conformsTo: [
-            'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core',
-            'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/geojson',
-          ],
-        });
-      if (url.pathname === '/collections') return json({ collections: [{ id: 'islands', links: [] }] });
-      if (url.pathname === '/collections/islands') return json({ id: 'islands', links: [] });
-      if (url.pathname.endsWith('/items')) {
+    const address = await featureService(
+      'islands',
+      (url, _, response) => {
         boxes.push(url.searchParams.get('bbox')!);
-        return json(collection(boxes.at(-1)!.split(',').map(Number)));
-      }
-      if (url.pathname === '/all.geojson') return json(collection(null));
-      return json({ links: [] });
-    });
+        response.end(JSON.stringify(collection(boxes.at(-1)!.split(',').map(Number))));
+      },
+      (url, response) => {
+        if (url.pathname !== '/all.geojson') return false;
+        response.end(JSON.stringify(collection(null)));
+        return true;
+      },
+    );
     // A grid whose seam lies elsewhere, one whose seam is the antimeridian, and degrees.
     for (const crs of ['EPSG:3832', 'EPSG:3857', 'EPSG:4326']) {
       const study = new StudyFolder();

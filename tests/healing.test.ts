@@ -9,7 +9,7 @@ import { nodeMachine } from '../src/node/index.ts';
 import type { Meter } from '../src/sources/transfer/context.ts';
 import { transfer } from '../src/sources/transfer/transfer.ts';
 import { command } from './command.ts';
-import { closeServices, type Record, service, transferContext } from './http-service.ts';
+import { closeServices, featureService, type Record, service, transferContext } from './http-service.ts';
 import { StudyFolder } from './study-folder.ts';
 
 afterAll(closeServices);
@@ -39,31 +39,20 @@ const record = (): Record => ({ said: [], slept: [], kept: [] });
 /** A feature service of one collection, whose pages are made as the test says. */
 async function features(page: (url: URL) => { ids: string[]; next?: string; status?: number }) {
   const asked: { url: string; match: string | undefined }[] = [];
-  const address = await service((request, response) => {
-    const url = new URL(request.url!, `http://${request.headers.host}`);
-    const json = (value: unknown) =>
-      response.setHeader('content-type', 'application/json').end(JSON.stringify(value));
-    if (url.pathname === '/conformance')
-      return json({
-        conformsTo: [
-          'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core',
-          'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/geojson',
-        ],
-      });
-    if (url.pathname === '/collections') return json({ collections: [{ id: 'w', links: [] }] });
-    if (url.pathname === '/collections/w') return json({ id: 'w', links: [] });
-    if (!url.pathname.endsWith('/items')) return json({ links: [] });
+  const address = await featureService('w', (url, request, response) => {
     asked.push({ url: url.pathname + url.search, match: request.headers['if-none-match'] });
     const { ids, next } = page(url);
     // The state of the data, whatever the links around them are.
     const etag = `"${ids.join()}"`;
     response.setHeader('etag', etag);
     if (request.headers['if-none-match'] === etag) return response.writeHead(304).end();
-    json({
-      type: 'FeatureCollection',
-      features: ids.map((id) => ({ type: 'Feature', id, properties: {}, geometry: null })),
-      links: next === undefined ? [] : [{ rel: 'next', href: next }],
-    });
+    response.end(
+      JSON.stringify({
+        type: 'FeatureCollection',
+        features: ids.map((id) => ({ type: 'Feature', id, properties: {}, geometry: null })),
+        links: next === undefined ? [] : [{ rel: 'next', href: next }],
+      }),
+    );
   });
   return {
     asked,

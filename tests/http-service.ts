@@ -26,6 +26,32 @@ export async function closeServices(): Promise<void> {
   );
 }
 
+/**
+ * A service of features (OGC API – Features, part 1) with one collection, whose pages are what `items` answers; all else
+ * is answered by `other`, or with a landing page.
+ */
+export function featureService(
+  collection: string,
+  items: (url: URL, request: IncomingMessage, response: ServerResponse) => void,
+  other: (url: URL, response: ServerResponse) => boolean = () => false,
+): Promise<string> {
+  const conformance = ['core', 'geojson'].map(
+    (part) => `http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/${part}`,
+  );
+  return service((request, response) => {
+    const url = new URL(request.url!, `http://${request.headers.host}`);
+    response.setHeader('content-type', 'application/json');
+    if (url.pathname === `/collections/${collection}/items`) items(url, request, response);
+    else if (other(url, response)) return;
+    else if (url.pathname === '/conformance') response.end(JSON.stringify({ conformsTo: conformance }));
+    else if (url.pathname === '/collections')
+      response.end(JSON.stringify({ collections: [{ id: collection, links: [] }] }));
+    else if (url.pathname === `/collections/${collection}`)
+      response.end(JSON.stringify({ id: collection, links: [] }));
+    else response.end('{"links":[]}');
+  });
+}
+
 /** What was said, slept and kept in a transfer of a test. */
 export interface Record {
   said: string[];

@@ -11,7 +11,7 @@ import {
   termsPath,
 } from '../src/sources/places.ts';
 import { isSecretName, secretsIn, withoutSecrets, withoutSecretsIn } from '../src/sources/secrets.ts';
-import { closeServices, service } from './http-service.ts';
+import { closeServices, featureService, service } from './http-service.ts';
 import { StudyFolder } from './study-folder.ts';
 
 afterAll(closeServices);
@@ -192,35 +192,28 @@ describe('what opens a source', () => {
   });
 
   it('reaches no ledger, no path and no message: not from “at:”, not from “file:”; tokens of pages are kept', async () => {
-    const address = await service((request, response) => {
-      const url = new URL(request.url!, 'http://x');
-      const base = `http://${request.headers.host}`;
-      const json = (value: unknown) =>
-        response.setHeader('content-type', 'application/json').end(JSON.stringify(value));
-      if (url.pathname === '/missing.csv') return response.writeHead(404).end();
-      if (url.pathname.endsWith('.csv')) return response.end('a,b\n1,2\n');
-      if (url.pathname === '/conformance')
-        return json({
-          conformsTo: [
-            'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/core',
-            'http://www.opengis.net/spec/ogcapi-features-1/1.0/conf/geojson',
-          ],
-        });
-      if (url.pathname === '/collections') return json({ collections: [{ id: 'wards', links: [] }] });
-      if (url.pathname === '/collections/wards') return json({ id: 'wards', links: [] });
-      if (url.pathname === '/collections/wards/items') {
+    const address = await featureService(
+      'wards',
+      (url, request, response) => {
         const second = url.searchParams.get('token') === 'page-two';
         // The service hands back what it was opened with.
-        const next = `${base}/collections/wards/items?sig=PASTED-SIGNATURE&token=page-two`;
-        return json({
-          type: 'FeatureCollection',
-          numberMatched: 2,
-          features: [{ type: 'Feature', id: second ? 'b' : 'a', properties: {}, geometry: null }],
-          links: second ? [] : [{ rel: 'next', href: next }],
-        });
-      }
-      return json({ links: [] });
-    });
+        const next = `http://${request.headers.host}/collections/wards/items?sig=PASTED-SIGNATURE&token=page-two`;
+        response.end(
+          JSON.stringify({
+            type: 'FeatureCollection',
+            numberMatched: 2,
+            features: [{ type: 'Feature', id: second ? 'b' : 'a', properties: {}, geometry: null }],
+            links: second ? [] : [{ rel: 'next', href: next }],
+          }),
+        );
+      },
+      (url, response) => {
+        if (url.pathname === '/missing.csv') response.writeHead(404).end();
+        else if (url.pathname.endsWith('.csv')) response.end('a,b\n1,2\n');
+        else return false;
+        return true;
+      },
+    );
     const own = study(
       `sources:\n  shop: { kind: files, at: "${address}/" }\n  office: { kind: features, at: "${address}/?sig=PASTED-SIGNATURE" }\ngather:\n  one: { from: shop, file: "x.csv?key=PASTED-KEY&part=1" }\n  wards: { from: office }\n`,
     );

@@ -1,5 +1,5 @@
 import { grouped } from '../core/account.ts';
-import { boxOfAreaIn, degreesOfArea, plainBoxes } from '../core/crs/area-extent.ts';
+import { boxOfAreaIn, boxRing, degreesOfArea, plainBoxes } from '../core/crs/area-extent.ts';
 import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { wgs84 } from '../core/crs/registry.ts';
 import { transformer } from '../core/crs/transformer.ts';
@@ -67,7 +67,7 @@ export async function buildArea(
   if (box !== undefined) {
     const sides: Box = [box.west, box.south, box.east, box.north];
     const array = geometriesFrom([
-      { type: 'MultiPolygon', coordinates: plainBoxes(sides).map((plain) => [ringOf(plain)]) },
+      { type: 'MultiPolygon', coordinates: plainBoxes(sides).map((plain) => [boxRing(plain)]) },
     ]);
     const lost = transformer(wgs84(), crs).transform(array.xy);
     if (lost > 0)
@@ -125,21 +125,6 @@ export async function buildArea(
     degrees: degreesOf(area, crs),
     words: `Area: ${which}${sizeWords(area, crs)}.`,
   };
-}
-
-/** Corners of a box in degrees, its sides divided so that they bend with the CRS. */
-function ringOf([west, south, east, north]: Box): [number, number][] {
-  const steps = 64;
-  const ring: [number, number][] = [];
-  const side = (x0: number, y0: number, x1: number, y1: number) => {
-    for (let k = 0; k < steps; k++) ring.push([x0 + ((x1 - x0) * k) / steps, y0 + ((y1 - y0) * k) / steps]);
-  };
-  side(west, south, east, south);
-  side(east, south, east, north);
-  side(east, north, west, north);
-  side(west, north, west, south);
-  ring.push(ring[0]);
-  return ring;
 }
 
 function sizeWords(area: PreparedArea, crs: Crs): string {

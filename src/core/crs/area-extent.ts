@@ -22,6 +22,21 @@ export function plainBoxes(box: Box): Box[] {
   ];
 }
 
+/** The ring of a box, its sides divided so that they bend with the CRS that they are brought to. */
+export function boxRing([west, south, east, north]: Box): [number, number][] {
+  const ring: [number, number][] = [];
+  const side = (x0: number, y0: number, x1: number, y1: number) => {
+    for (let k = 0; k < finest; k++)
+      ring.push([x0 + ((x1 - x0) * k) / finest, y0 + ((y1 - y0) * k) / finest]);
+  };
+  side(west, south, east, south);
+  side(east, south, east, north);
+  side(east, north, west, north);
+  side(west, north, west, south);
+  ring.push(ring[0]);
+  return ring;
+}
+
 /** Points along all edges of an area, transformed; those without an image are NaN. */
 function borderThrough(area: PreparedArea, through: Transformer): Float64Array {
   const { ends, box } = area;

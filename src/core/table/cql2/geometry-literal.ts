@@ -1,5 +1,4 @@
-import { plainBoxes } from '../../crs/area-extent.ts';
-import type { Box } from '../../geometry/geometry-array.ts';
+import { boxRing, plainBoxes } from '../../crs/area-extent.ts';
 import type { GeometryObject, Position } from '../../geometry/object-view.ts';
 
 /** What a reader of geometry literals needs of the tokens of an expression. */
@@ -26,23 +25,6 @@ export const geometryWords = new Set([
   'geometrycollection',
   'bbox',
 ]);
-
-/** Sides of boxes are divided, so that they bend with the CRS they are brought to. */
-const sideSteps = 32;
-
-function boxRing([west, south, east, north]: Box): Position[] {
-  const ring: Position[] = [];
-  const side = (x0: number, y0: number, x1: number, y1: number) => {
-    for (let k = 0; k < sideSteps; k++)
-      ring.push([x0 + ((x1 - x0) * k) / sideSteps, y0 + ((y1 - y0) * k) / sideSteps]);
-  };
-  side(west, south, east, south);
-  side(east, south, east, north);
-  side(east, north, west, north);
-  side(west, north, west, south);
-  ring.push(ring[0]);
-  return ring;
-}
 
 /** Reads a geometry literal whose first word has been taken: WKT, or BBOX(west, south, east, north). */
 export function readGeometryLiteral(word: string, tokens: LiteralTokens): GeometryObject {
