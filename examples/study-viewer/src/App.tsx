@@ -12,7 +12,7 @@ const reader = Comlink.wrap<ReaderApi>(
   new Worker(new URL('./reader.worker.ts', import.meta.url), { type: 'module' }),
 );
 
-/** `14 layers, 3,818 features; 2 tables, 130 rows.` */
+/** `14 layers, 3,818 features; 2 tables, 129 rows.` */
 function countWords(shown: readonly ShownLayer[]): string {
   const words = (some: readonly ShownLayer[], one: string, many: string, rows: string) =>
     `${some.length} ${some.length === 1 ? one : many}, ${some.reduce((sum, layer) => sum + layer.info.count, 0).toLocaleString('en')} ${rows}`;
