@@ -1,11 +1,21 @@
-import { writeFileSync } from 'node:fs';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, afterEach, describe, expect, it } from 'vitest';
-import { boxOfAreaIn, degreesOfArea, plainBoxes } from '../src/core/crs/area-extent.ts';
-import { type Box, crsByEpsg, geometriesFrom, PreparedArea, transformer } from '../src/core/index.ts';
+import { boxOfAreaIn } from '../src/core/crs/area-extent.ts';
+import {
+  type Box,
+  crsByEpsg,
+  degreesOfArea,
+  geometriesFrom,
+  PreparedArea,
+  plainBoxes,
+  transformer,
+} from '../src/core/index.ts';
 import { piecesOf, squareKilometres } from '../src/sources/pieces.ts';
 import { filterXml } from '../src/sources/wfs/fes.ts';
+import { commandIn } from './command.ts';
 import { closeServices, featureService } from './http-service.ts';
 import { StudyFolder } from './study-folder.ts';
 
@@ -155,6 +165,26 @@ describe('a study of an area across the antimeridian', () => {
       expect(study.said, crs).toContain('Clip: 3 islands in; 3 kept whole, 0 cut, 0 outside.');
       expect(study.said, crs).toContain('Clip: 4 all in; 3 kept whole, 0 cut, 1 outside.');
       expect(study.text('delivered/report.html')).toContain('170, -20, -170, -10');
+    }
+  });
+
+  it('map features are taken on both sides of it', () => {
+    const node = (id: number, x: number) =>
+      `<node id="${id}" lat="-17" lon="${x}"><tag k="name" v="n${id}"/></node>`;
+    const folder = mkdtempSync(join(tmpdir(), 'isomeric-line-'));
+    try {
+      writeFileSync(
+        join(folder, 'x.osm'),
+        `<osm version="0.6">${[175, 179.9, -176, 0].map((x, k) => node(k + 1, x)).join('')}</osm>`,
+      );
+      const features = (box: string) =>
+        commandIn(folder)('features', 'x.osm', '--where', 'name IS NOT NULL', `--box=${box}`);
+      const count = ({ out }: { out: string }) => /(\d+) points?,/.exec(out)?.[1];
+      expect(count(features('170,-20,-170,-10'))).toBe('3');
+      expect(count(features('-170,-20,170,-10'))).toBe('1');
+      expect(features('200,-20,170,-10').code).toBe(2);
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
     }
   });
 

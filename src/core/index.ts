@@ -2,6 +2,7 @@ export * from './account.ts';
 export * from './checks/check.ts';
 export * from './checks/validity.ts';
 export * from './class-scheme/scheme.ts';
+export { degreesOfArea, plainBoxes } from './crs/area-extent.ts';
 export * from './crs/crs.ts';
 export { crsByEpsg, crsFromText, wgs84 } from './crs/registry.ts';
 export { type Transformer, transformBox, transformer } from './crs/transformer.ts';

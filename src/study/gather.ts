@@ -166,7 +166,9 @@ async function gatherGroup(group: OrderGroup, gathering: Gathering, notes: strin
           findings: findingsOf(result, name),
         })),
     );
-    const { receipts, files, unchanged, troubles } = result;
+    const { receipts, files, unchanged, troubles, findings } = result;
+    for (const finding of [...(findings?.values() ?? [])].flat())
+      if (finding.severity !== 'note') notes.push(finding.words);
     context.meter.state = 'received';
     context.meter.share = 1;
     context.progress();

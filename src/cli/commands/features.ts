@@ -5,6 +5,7 @@ import {
   type ClassScheme,
   clip,
   crsLabel,
+  degreesOfArea,
   type Figures,
   type Finding,
   figuresBy,
@@ -16,8 +17,6 @@ import {
   reproject,
   type SchemeColumn,
   sameCrs,
-  transformBox,
-  transformer,
   wgs84,
 } from '../../core/index.ts';
 import type { MapExtract } from '../../formats/osm/primitives.ts';
@@ -61,10 +60,11 @@ interface FeaturesOptions {
 /** `west, south, east, north` in degrees. */
 function boxOption(text: string): Box {
   const sides = text.split(',').map((part) => (part.trim() === '' ? Number.NaN : Number(part)));
-  if (sides.length === 4 && sides.every(Number.isFinite) && sides[0] <= sides[2] && sides[1] <= sides[3])
-    return sides as Box;
+  const longitudes = sides.length === 4 && Math.abs(sides[0]) <= 180 && Math.abs(sides[2]) <= 180;
+  if (longitudes && sides.every(Number.isFinite) && sides[1] <= sides[3]) return sides as Box;
   throw new IsomericError('box-words', `“${text}” is no box.`, {
-    advice: 'Write west, south, east, north in degrees: --box=-30.2,45.4,-29.9,45.6.',
+    advice:
+      'Write west, south, east, north in degrees: --box=-30.2,45.4,-29.9,45.6. Across the antimeridian west is greater than east.',
     blame: 'usage',
   });
 }
@@ -77,11 +77,7 @@ async function cropOf(
   const box = options.box === undefined ? undefined : boxOption(options.box);
   if (options.area === undefined) return { area: null, box };
   const { area, note } = await areaFor(layer, options.area, options.areaLayer, options.areaWhere);
-  const degrees = transformBox(area.box, transformer(layer.crs!, wgs84()));
-  // A side that bends in degrees may reach a little farther than its corners.
-  const margin = 0.01 * Math.max(degrees[2] - degrees[0], degrees[3] - degrees[1]);
-  const whole: Box = [degrees[0] - margin, degrees[1] - margin, degrees[2] + margin, degrees[3] + margin];
-  return { area, note, box: box ?? whole };
+  return { area, note, box: box ?? degreesOfArea(area, layer.crs!) };
 }
 
 const listed = (text: string | undefined) => text?.split(',').map((part) => part.trim());

@@ -160,9 +160,10 @@ function kindText(layer: LayerView): string {
     MultiPolygon: 'multi-areas',
     GeometryCollection: 'collections',
   };
-  return layer.geometry!.length === 0
-    ? 'features without geometry'
-    : layer.geometry!.map((kind) => names[kind]).join(' and ');
+  if (layer.geometry!.length === 0)
+    return layer.count === 1 ? 'feature without geometry' : 'features without geometry';
+  const words = layer.geometry!.map((kind) => names[kind]).join(' and ');
+  return layer.count === 1 ? words.slice(0, -1) : words;
 }
 
 /** `4,302 bytes`, `1.4 MB` */

@@ -57,7 +57,10 @@ export interface AssemblyCounts {
 }
 
 export interface AssemblyOptions {
-  /** [west, south, east, north]: features whose box does not meet it are left out, after they were assembled whole. */
+  /**
+   * [west, south, east, north], west greater than east across the antimeridian: features whose box does not meet it are left
+   * out, after they were assembled whole.
+   */
   box?: Box;
   /** Room outside memory, when the machine has some. */
   scratch?: (() => Scratch) | null;

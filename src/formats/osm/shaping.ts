@@ -92,7 +92,10 @@ export function meetsBox(geometry: GeometryBuilder, box: Box): boolean {
     if (y < y0) y0 = y;
     if (y > y1) y1 = y;
   }
-  return x0 <= box[2] && box[0] <= x1 && y0 <= box[3] && box[1] <= y1;
+  const [west, south, east, north] = box;
+  if (y0 > north || y1 < south) return false;
+  // Across the antimeridian it is what lies east of its west, or west of its east.
+  return west <= east ? x0 <= east && west <= x1 : x1 >= west || x0 <= east;
 }
 
 /** Positions of ways in extracts that give them with the ways, in place of those that were looked up. */
