@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { afterAll, afterEach, describe, expect, it } from 'vitest';
+import { afterAll, describe, expect, it } from 'vitest';
 import { intersectsWith } from '../src/core/geometry/intersects.ts';
 import {
   filterRows,
@@ -17,18 +17,12 @@ import { cql2Text, sendablePart } from '../src/sources/pushdown.ts';
 import { columnRequests } from '../src/sources/rows/client.ts';
 import { closeServices, service } from './http-service.ts';
 import { openFiles } from './saved.ts';
-import { StudyFolder } from './study-folder.ts';
+import { studiesOfTests } from './study-folder.ts';
 
 afterAll(closeServices);
-const studies: StudyFolder[] = [];
-afterEach(() => {
-  for (const study of studies.splice(0)) study.end();
-});
-const study = (source: string, gather: string) => {
-  const own = new StudyFolder().write(`sources:\n  office: ${source}\ngather:\n${gather}`);
-  studies.push(own);
-  return own;
-};
+const newStudy = studiesOfTests();
+const study = (source: string, gather: string) =>
+  newStudy(`sources:\n  office: ${source}\ngather:\n${gather}`);
 const bytes = (value: unknown) =>
   new TextEncoder().encode(typeof value === 'string' ? value : JSON.stringify(value));
 

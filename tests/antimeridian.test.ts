@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { afterAll, afterEach, describe, expect, it } from 'vitest';
+import { afterAll, describe, expect, it } from 'vitest';
 import { boxOfAreaIn } from '../src/core/crs/area-extent.ts';
 import {
   type Box,
@@ -17,13 +17,10 @@ import { piecesOf, squareKilometres } from '../src/sources/pieces.ts';
 import { filterXml } from '../src/sources/wfs/fes.ts';
 import { commandIn } from './command.ts';
 import { closeServices, featureService } from './http-service.ts';
-import { StudyFolder } from './study-folder.ts';
+import { studiesOfTests } from './study-folder.ts';
 
 afterAll(closeServices);
-const studies: StudyFolder[] = [];
-afterEach(() => {
-  for (const study of studies.splice(0)) study.end();
-});
+const newStudy = studiesOfTests();
 const globe = crsByEpsg(4326)!;
 const rectangle = ([west, south, east, north]: Box) => [
   [
@@ -152,9 +149,7 @@ describe('a study of an area across the antimeridian', () => {
     );
     // A grid whose seam lies elsewhere, one whose seam is the antimeridian, and degrees.
     for (const crs of ['EPSG:3832', 'EPSG:3857', 'EPSG:4326']) {
-      const study = new StudyFolder();
-      studies.push(study);
-      study.write(
+      const study = newStudy(
         `sources:\n  office: { kind: features, at: "${address}/" }\n  files: { kind: files, at: "${address}/" }\ngather:\n  islands: { from: office }\n  all: { from: files, file: all.geojson }\nprepare:\n  islands: [clip: area]\n  all: [clip: area]\n`,
         'area: { box: { west: 170, south: -20, east: -170, north: -10 } }',
       );
@@ -194,9 +189,7 @@ describe('a study of an area across the antimeridian', () => {
       ['west: 0, south: 60, east: 1, north: 50', /south the lesser one/],
       ['west: -190, south: 0, east: 1, north: 5', /longitudes from -180 to 180/],
     ] as const) {
-      const study = new StudyFolder();
-      studies.push(study);
-      study.write('gather: { x: { file: x.csv } }\n', `area: { box: { ${box} } }`);
+      const study = newStudy('gather: { x: { file: x.csv } }\n', `area: { box: { ${box} } }`);
       await expect(study.gather()).rejects.toThrow(words);
     }
   });

@@ -242,6 +242,36 @@ describe('GeoParquet', () => {
     expect(table.findings.map((finding) => finding.code)).toEqual(['value-unreadable']);
   });
 
+  it('dates that are beyond every calendar are read and written as they are', async () => {
+    const bytes = new Uint8Array(
+      parquetWriteBuffer({
+        columnData: [
+          { name: 'day', data: new Int32Array([0, 2_147_483_647, -2_147_483_648]) },
+          { name: 'at', data: [0n, 2n ** 62n, -(2n ** 62n)] },
+        ],
+        schema: [
+          { name: 'root', num_children: 2 },
+          { name: 'day', type: 'INT32', repetition_type: 'REQUIRED', converted_type: 'DATE' },
+          {
+            name: 'at',
+            type: 'INT64',
+            repetition_type: 'REQUIRED',
+            logical_type: { type: 'TIMESTAMP', isAdjustedToUTC: true, unit: 'MICROS' },
+          },
+        ],
+      }),
+    );
+    const [{ table }] = await openFiles(new Map([['x.parquet', bytes]]));
+    expect(table.schema.map((field) => field.type)).toEqual(['date', 'timestamp']);
+    const { rows } = await everything(table);
+    expect(rows.map(([day]) => day)).toEqual(['1970-01-01', '+5881580-07-11', '-5877641-06-23']);
+    expect(String(rows[1][1])).toMatch(/^\+148108-/);
+    for (const name of ['x.csv', 'x.xlsx', 'x.parquet', 'x.dbf'])
+      expect((await saved(name, [table])).files.size, name).toBeGreaterThan(0);
+    const [again] = await openFiles((await saved('x.xlsx', [table])).files);
+    expect((await everything(again.table)).rows[1][0]).toBe('+5881580-07-11');
+  });
+
   it('says what is damaged', async () => {
     const { files } = await saved('x.parquet', [grid(10)]);
     const good = files.get('x.parquet')!;

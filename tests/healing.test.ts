@@ -3,25 +3,17 @@ import { once } from 'node:events';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { Writable } from 'node:stream';
 import { gzipSync } from 'node:zlib';
-import { afterAll, afterEach, describe, expect, it } from 'vitest';
+import { afterAll, describe, expect, it } from 'vitest';
 import { ProgressLines } from '../src/cli/progress.ts';
 import { nodeMachine } from '../src/node/index.ts';
 import type { Meter } from '../src/sources/transfer/context.ts';
 import { transfer } from '../src/sources/transfer/transfer.ts';
 import { command } from './command.ts';
 import { closeServices, featureService, type Record, service, transferContext } from './http-service.ts';
-import { StudyFolder } from './study-folder.ts';
+import { studiesOfTests } from './study-folder.ts';
 
 afterAll(closeServices);
-const studies: StudyFolder[] = [];
-afterEach(() => {
-  for (const study of studies.splice(0)) study.end();
-});
-const study = (body: string) => {
-  const own = new StudyFolder().write(body);
-  studies.push(own);
-  return own;
-};
+const study = studiesOfTests();
 /** Runs the command beside the services of this process: nothing here may wait for it without listening. */
 const run = async (folder: string, args: readonly string[], limit?: number) => {
   const words = [process.execPath, command, 'run', folder, ...args].map((word) => `'${word}'`).join(' ');

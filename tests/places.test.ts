@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { zipSync } from 'fflate';
-import { afterAll, afterEach, describe, expect, it } from 'vitest';
+import { afterAll, describe, expect, it } from 'vitest';
 import {
   extractPath,
   filePath,
@@ -12,18 +12,10 @@ import {
 } from '../src/sources/places.ts';
 import { isSecretName, secretsIn, withoutSecrets, withoutSecretsIn } from '../src/sources/secrets.ts';
 import { closeServices, featureService, service } from './http-service.ts';
-import { StudyFolder } from './study-folder.ts';
+import { studiesOfTests } from './study-folder.ts';
 
 afterAll(closeServices);
-const studies: StudyFolder[] = [];
-afterEach(() => {
-  for (const study of studies.splice(0)) study.end();
-});
-const study = (body: string) => {
-  const own = new StudyFolder().write(body);
-  studies.push(own);
-  return own;
-};
+const study = studiesOfTests();
 
 /** Anything that a provider may call a thing, with the signs that matter often. */
 const anyName = fc.string({

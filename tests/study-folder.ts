@@ -1,6 +1,7 @@
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
+import { afterEach } from 'vitest';
 import { rowObjects } from '../src/core/index.ts';
 import type { Layer, Table } from '../src/core/layer/layer.ts';
 import { nodeMachine } from '../src/node/index.ts';
@@ -88,6 +89,19 @@ export class StudyFolder {
   end(): void {
     rmSync(this.folder, { recursive: true, force: true });
   }
+}
+
+/** Studies of one test file: each is ended after the test that made it. */
+export function studiesOfTests(): (body: string, area?: string) => StudyFolder {
+  const studies: StudyFolder[] = [];
+  afterEach(() => {
+    for (const study of studies.splice(0)) study.end();
+  });
+  return (body, area) => {
+    const own = new StudyFolder();
+    studies.push(own);
+    return own.write(body, area);
+  };
 }
 
 /** All vertices of a layer, in the order of its features. */

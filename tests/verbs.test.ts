@@ -350,6 +350,16 @@ describe('dates and words', () => {
         expect(parseTimestamp(timestampText(time))).toBe(time);
       }),
     );
+    // Beyond four digits, beyond the language's own calendar, and the widest that 32 bits hold.
+    expect([3_000_000, -800_000, 100_000_001, 2_147_483_647, -2_147_483_648].map(dateText)).toEqual([
+      '+010183-09-21',
+      '-000221-09-04',
+      '+275760-09-14',
+      '+5881580-07-11',
+      '-5877641-06-23',
+    ]);
+    expect(timestampText(8.64e15 + 1000)).toBe('+275760-09-13T00:00:01Z');
+    expect(timestampText(Number.NaN)).toBe('NaN');
     expect(parseDate('2023-02-29')).toBeNaN();
     expect(parseTimestamp('2024-05-01T10:00:00+02:00')).toBe(Date.UTC(2024, 4, 1, 8));
     expect(parseTimestamp('2024-05-01T25:00:00Z')).toBeNaN();

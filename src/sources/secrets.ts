@@ -1,3 +1,5 @@
+import { percentDecoded } from '../core/percent-encoding.ts';
+
 /** Words in the names of parameters that hold what opens a door. */
 const secretWords = new Set(
   'key apikey accesskey token secret password passwd pass pwd sig signature auth authorization credential credentials jwt sas session sessionid sid bearer ticket'.split(
@@ -39,5 +41,5 @@ export function secretsIn(address: string): string[] {
   const whole = URL.canParse(address) ? address : mark < 0 ? 'http://x/' : `http://x/${address.slice(mark)}`;
   const url = new URL(whole);
   const values = [...url.searchParams].filter(([name]) => isSecretName(name)).map(([, value]) => value);
-  return [...values, decodeURIComponent(url.password)].filter((value) => value !== '');
+  return [...values, percentDecoded(url.password)].filter((value) => value !== '');
 }

@@ -1,7 +1,7 @@
 import Flatbush from 'flatbush';
 import { Arrangement } from '../geometry/arrangement.ts';
 import { crossingPoint } from '../geometry/crossing.ts';
-import { type GeometryArray, Kind } from '../geometry/geometry-array.ts';
+import { boxOfPositions, type GeometryArray, Kind } from '../geometry/geometry-array.ts';
 import { label, locateByScan } from '../geometry/labelling.ts';
 import { locateInRing, orientation } from '../geometry/predicates.ts';
 
@@ -393,17 +393,7 @@ class AreaCheck {
   private judgeContainment(): void {
     const rings = this.part.length;
     if (rings < 2) return;
-    const boxes = Array.from({ length: rings }, (_, r) => {
-      const xy = this.ringCoordinates(r);
-      const box = [Infinity, Infinity, -Infinity, -Infinity];
-      for (let k = 0; k < xy.length; k += 2) {
-        box[0] = Math.min(box[0], xy[k]);
-        box[1] = Math.min(box[1], xy[k + 1]);
-        box[2] = Math.max(box[2], xy[k]);
-        box[3] = Math.max(box[3], xy[k + 1]);
-      }
-      return box;
-    });
+    const boxes = Array.from({ length: rings }, (_, r) => boxOfPositions(this.ringCoordinates(r)));
     const within = (s: number, r: number) =>
       boxes[s][0] >= boxes[r][0] &&
       boxes[s][1] >= boxes[r][1] &&

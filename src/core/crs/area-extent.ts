@@ -1,4 +1,4 @@
-import type { Box } from '../geometry/geometry-array.ts';
+import { type Box, boxOfPositions } from '../geometry/geometry-array.ts';
 import type { PreparedArea } from '../geometry/prepared-area.ts';
 import type { Crs } from './crs.ts';
 import { wgs84 } from './registry.ts';
@@ -118,15 +118,7 @@ export function degreesOfArea(area: PreparedArea, crs: Crs): Box {
 
 /** Box of an area in another projected CRS, a little larger. */
 export function boxOfAreaIn(area: PreparedArea, crs: Crs, other: Crs): Box {
-  const xy = borderThrough(area, transformer(crs, other));
-  const box: Box = [Infinity, Infinity, -Infinity, -Infinity];
-  for (let k = 0; k < xy.length; k += 2) {
-    if (Number.isNaN(xy[k])) continue;
-    box[0] = Math.min(box[0], xy[k]);
-    box[1] = Math.min(box[1], xy[k + 1]);
-    box[2] = Math.max(box[2], xy[k]);
-    box[3] = Math.max(box[3], xy[k + 1]);
-  }
+  const box = boxOfPositions(borderThrough(area, transformer(crs, other)));
   const margin = reach * Math.max(box[2] - box[0], box[3] - box[1]);
   return [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];
 }

@@ -1,5 +1,5 @@
 import { IsomericError } from '../errors.ts';
-import type { Box } from '../geometry/geometry-array.ts';
+import { type Box, boxOfPositions } from '../geometry/geometry-array.ts';
 import {
   type Crs,
   crsLabel,
@@ -242,13 +242,5 @@ export function transformBox(box: Box, through: Transformer, steps = 32): Box {
   }
   const xy = Float64Array.from(points);
   through.transform(xy);
-  const out: Box = [Infinity, Infinity, -Infinity, -Infinity];
-  for (let k = 0; k < xy.length; k += 2) {
-    if (Number.isNaN(xy[k])) continue;
-    out[0] = Math.min(out[0], xy[k]);
-    out[1] = Math.min(out[1], xy[k + 1]);
-    out[2] = Math.max(out[2], xy[k]);
-    out[3] = Math.max(out[3], xy[k + 1]);
-  }
-  return out;
+  return boxOfPositions(xy);
 }

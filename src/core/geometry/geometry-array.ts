@@ -52,6 +52,19 @@ export function growBox(box: Box, other: Box): void {
   if (other[3] > box[3]) box[3] = other[3];
 }
 
+/** Box of x, y pairs; those without coordinates (NaN) do not count. */
+export function boxOfPositions(xy: ArrayLike<number>): Box {
+  const box = emptyBox();
+  for (let k = 0; k < xy.length; k += 2) {
+    if (Number.isNaN(xy[k]) || Number.isNaN(xy[k + 1])) continue;
+    if (xy[k] < box[0]) box[0] = xy[k];
+    if (xy[k + 1] < box[1]) box[1] = xy[k + 1];
+    if (xy[k] > box[2]) box[2] = xy[k];
+    if (xy[k + 1] > box[3]) box[3] = xy[k + 1];
+  }
+  return box;
+}
+
 export function boxesMeet(a: Box, b: Box): boolean {
   return a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3];
 }

@@ -1,6 +1,6 @@
 import { traceAreas } from './area-tracing.ts';
 import { Arrangement } from './arrangement.ts';
-import { Kind } from './geometry-array.ts';
+import { boxOfPositions, Kind } from './geometry-array.ts';
 import type { GeometryBuilder } from './geometry-builder.ts';
 import { label, locateByScan } from './labelling.ts';
 import { ringDoubleArea } from './measures.ts';
@@ -177,21 +177,7 @@ const mostRings = 500;
 export function ringDepths(rings: readonly JoinedRing[]): Uint32Array | null {
   if (rings.length > mostRings) return null;
   const depths = new Uint32Array(rings.length);
-  const boxes = rings.map(({ xy }) => {
-    const box = [
-      Number.POSITIVE_INFINITY,
-      Number.POSITIVE_INFINITY,
-      Number.NEGATIVE_INFINITY,
-      Number.NEGATIVE_INFINITY,
-    ];
-    for (let k = 0; k < xy.length; k += 2) {
-      box[0] = Math.min(box[0], xy[k]);
-      box[1] = Math.min(box[1], xy[k + 1]);
-      box[2] = Math.max(box[2], xy[k]);
-      box[3] = Math.max(box[3], xy[k + 1]);
-    }
-    return box;
-  });
+  const boxes = rings.map(({ xy }) => boxOfPositions(xy));
   rings.forEach(({ xy }, i) => {
     for (let j = 0; j < rings.length; j++) {
       const outer = boxes[j];

@@ -1,13 +1,26 @@
 const dayLength = 86_400_000;
+const daysOfTurn = 146_097;
 
-/** Days since 1970-01-01 → `2024-05-01`. */
+/** The last day that the language's own calendar knows, before and after 1970-01-01 (ECMA-262, section 21.4.1.1). */
+const lastDay = 100_000_000;
+
+/** Days since 1970-01-01 → `2024-05-01`; years of more than four digits are expanded: `+012345-01-01` (ISO 8601-1, 5.2.2.3). */
 export function dateText(days: number): string {
-  return new Date(days * dayLength).toISOString().slice(0, 10);
+  if (!Number.isFinite(days)) return String(days);
+  // Files may hold any number of days: the calendar comes round every 400 years.
+  const turns = Math.abs(days) < lastDay ? 0 : Math.floor(days / daysOfTurn);
+  const [text] = new Date((days - turns * daysOfTurn) * dayLength).toISOString().split('T');
+  if (turns === 0) return text;
+  const year = Number(text.slice(0, 4)) + 400 * turns;
+  return `${year < 0 ? '-' : '+'}${String(Math.abs(year)).padStart(6, '0')}${text.slice(4)}`;
 }
 
 /** Milliseconds since 1970-01-01T00:00Z → `2024-05-01T10:00:00Z` (with milliseconds only when there are any). */
 export function timestampText(milliseconds: number): string {
-  return new Date(milliseconds).toISOString().replace('.000Z', 'Z');
+  const days = Math.floor(milliseconds / dayLength);
+  if (Math.abs(days) < lastDay) return new Date(milliseconds).toISOString().replace('.000Z', 'Z');
+  if (!Number.isFinite(milliseconds)) return String(milliseconds);
+  return `${dateText(days)}${new Date(milliseconds - days * dayLength).toISOString().slice(10).replace('.000Z', 'Z')}`;
 }
 
 const datePattern = /^(\d{4})-(\d{2})-(\d{2})$/;
@@ -43,7 +56,7 @@ export function daysOf(year: number, month: number, day: number): number {
   const yearOfEra = y - era * 400;
   const dayOfYear = Math.floor((153 * (month + (month > 2 ? -3 : 9)) + 2) / 5) + day - 1;
   const dayOfEra = yearOfEra * 365 + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100) + dayOfYear;
-  return era * 146_097 + dayOfEra - 719_468;
+  return era * daysOfTurn + dayOfEra - 719_468;
 }
 
 /** `parseDate` of the ten bytes of an ISO date in `bytes[start … end]`. */

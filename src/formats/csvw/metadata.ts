@@ -1,5 +1,6 @@
 import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { percentDecoded } from '../../core/percent-encoding.ts';
 import { knownReason, type Mark, marksFromText, reasons } from '../../core/table/marks.ts';
 import type { FieldType } from '../../core/table/schema.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
@@ -87,8 +88,7 @@ export async function describedBy(
   const tables = Array.isArray(root.tables) ? root.tables.filter(isObject) : [root];
   const table = tables.find(
     (each) =>
-      typeof each.url === 'string' &&
-      decodeURIComponent(each.url.slice(each.url.lastIndexOf('/') + 1)) === name,
+      typeof each.url === 'string' && percentDecoded(each.url.slice(each.url.lastIndexOf('/') + 1)) === name,
   );
   if (table === undefined) return null;
   return read(table, root, found.path);
@@ -118,7 +118,7 @@ function read(table: JsonObject, group: JsonObject, source: string): TableDescri
       );
       const [unit] = words(column['schema:unitText'] ?? column['qudt:unit']);
       return {
-        name: typeof column.name === 'string' ? decodeURIComponent(column.name) : undefined,
+        name: typeof column.name === 'string' ? percentDecoded(column.name) : undefined,
         titles: words(column.titles),
         type: typeof given === 'string' ? types[given] : undefined,
         text: given === 'string',

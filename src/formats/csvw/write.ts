@@ -1,4 +1,5 @@
 import type { Table } from '../../core/layer/layer.ts';
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import { withoutGaps } from '../../core/table/code-book.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 
@@ -28,7 +29,7 @@ export function hasDescriptions(table: Table): boolean {
 function column(field: Field): Record<string, unknown> {
   const codes = field.codes === undefined ? [] : Object.entries(field.codes).slice(0, 1000);
   return withoutGaps({
-    name: encodeURIComponent(field.name).replace(
+    name: percentEncoded(field.name).replace(
       /[!'()*-]/g,
       (c) => `%${c.charCodeAt(0).toString(16).toUpperCase()}`,
     ),

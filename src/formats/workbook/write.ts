@@ -16,6 +16,12 @@ const forbidden = /[\\/?*[\]:]/g;
 
 const dayLength = 86_400_000;
 
+/**
+ * Is it a day that a sheet holds as a number? Before 1 March 1900 the count is not the same everywhere, and after the year
+ * 9999 there is none (ISO/IEC 29500-1, section 18.17.4.1).
+ */
+const isSheetDay = (days: number) => days >= -25_508 && days < 2_932_897;
+
 /** Names of sheets: short enough, without forbidden signs, none twice. */
 function sheetName(name: string, taken: string[]): string {
   const short = name.replace(forbidden, '_').slice(0, longestName) || 'table';
@@ -41,12 +47,11 @@ function cell(column: Column, i: number, cut: { texts: number }): workbooks.Cell
     case 'boolean':
       return { t: 'b', v: column.numbers![i] === 1 };
     case 'date':
-      // Before 1 March 1900 the count of days is not the same everywhere.
-      return column.numbers![i] >= -25_508
+      return isSheetDay(column.numbers![i])
         ? { t: 'n', v: column.numbers![i] + 25_569, z: 'yyyy-mm-dd' }
         : { t: 's', v: column.text(i)! };
     case 'timestamp':
-      return column.numbers![i] >= -25_508 * dayLength
+      return isSheetDay(column.numbers![i] / dayLength)
         ? { t: 'n', v: column.numbers![i] / dayLength + 25_569, z: 'yyyy-mm-dd hh:mm:ss' }
         : { t: 's', v: column.text(i)! };
     default: {

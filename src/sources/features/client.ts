@@ -1,5 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import { sourceFromBytes } from '../../formats/byte-source.ts';
 import { Arrivals, gapFindings, isShort } from '../completeness.ts';
 import { type PageIds, xmlPageIds } from '../feature-ids.ts';
@@ -173,7 +174,7 @@ async function byIds(
   const got: Transfer[] = [];
   for (const id of walk.order.wanted.ids!) {
     const url = new URL(items);
-    url.pathname = `${url.pathname.replace(/\/$/, '')}/${encodeURIComponent(id)}`;
+    url.pathname = `${url.pathname.replace(/\/$/, '')}/${percentEncoded(id)}`;
     if (crs !== undefined) url.searchParams.set('crs', crs);
     const request = pageRequest(walk, url.toString(), `feature-${pathPart(id)}`, context);
     got.push(await transfer({ ...request, missing: `There is no feature with the id “${id}”.` }, context));

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import { askShaped, type Landing, ogcFeatures, openLanding } from '../ogc-api.ts';
 import type { Order } from '../order.ts';
 import type { Queryables } from '../pushdown.ts';
@@ -52,7 +53,7 @@ export async function openCollection(
       blame: 'usage',
     });
   }
-  const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${encodeURIComponent(id)}`;
+  const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${percentEncoded(id)}`;
   const described = await askShaped(collection, ogcFeatures, what, own, context);
   // “#/crs” stands for the list that all collections share (OGC 18-058r1, clause 6.2).
   const crs = described.crs.flatMap((each) => (each === '#/crs' ? known.crs : [each]));

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import { askShaped, type Landing, ogcProcesses, openLanding } from '../ogc-api.ts';
 import type { Order } from '../order.ts';
 import type { TransferContext } from '../transfer/context.ts';
@@ -59,7 +60,7 @@ export async function openProcess(order: Order, context: TransferContext): Promi
         blame: 'usage',
       },
     );
-  const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${encodeURIComponent(wanted)}`;
+  const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${percentEncoded(wanted)}`;
   const told = await askShaped(process, ogcProcesses, source, own, context);
   return {
     id: told.id,

@@ -1,6 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
 import { formatOf } from '../../formats/register.ts';
 import { codesChosen, periodOf } from '../choices.ts';
@@ -47,8 +48,8 @@ interface Service {
 }
 
 function structureAddress(order: Order, version: Version, flow: string): string {
-  const agency = encodeURIComponent(order.traits.agency ?? 'all');
-  const id = encodeURIComponent(flow);
+  const agency = percentEncoded(order.traits.agency ?? 'all');
+  const id = percentEncoded(flow);
   const path = version === '3.0' ? `structure/dataflow/${agency}/${id}/~` : `dataflow/${agency}/${id}/latest`;
   return `${new URL(path, withSlash(order.address))}?references=all`;
 }
@@ -174,9 +175,9 @@ function dataAddress(
 ): string {
   const base = withSlash(order.address);
   const period = order.wanted.period === undefined ? null : periodOf(order.wanted.period);
-  const agency = encodeURIComponent(flow.agency);
-  const id = encodeURIComponent(flow.id);
-  const version = encodeURIComponent(flow.version);
+  const agency = percentEncoded(flow.agency);
+  const id = percentEncoded(flow.id);
+  const version = percentEncoded(flow.version);
   if (service.version === '3.0') {
     // Components are filtered one by one (SDMX REST 2.x of SDMX 3.0, data queries).
     const url = new URL(`data/dataflow/${agency}/${id}/${version}/*`, base);
@@ -187,7 +188,7 @@ function dataAddress(
   }
   // A key has a place for each dimension, in their order; a blank place stands for all (SDMX REST 1.x of SDMX 2.1).
   const key = flow.dimensions
-    .map((dimension) => (chosen.get(dimension.id) ?? []).map(encodeURIComponent).join('+'))
+    .map((dimension) => (chosen.get(dimension.id) ?? []).map(percentEncoded).join('+'))
     .join('.');
   const url = new URL(`data/${agency},${id},${version}/${/^\.*$/.test(key) ? 'all' : key}`, base);
   if (period !== null) {

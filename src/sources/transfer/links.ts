@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { percentDecoded } from '../../core/percent-encoding.ts';
 import type { TransferContext } from './context.ts';
 import { failure } from './failures.ts';
 
@@ -78,11 +79,5 @@ export function linkAddress(href: string, from: string, what: string, context: T
 
 /** The last part of an address, as a name. */
 export function lastPart(address: string): string {
-  const part = new URL(address).pathname.split('/').filter(Boolean).pop() ?? '';
-  try {
-    return decodeURIComponent(part);
-  } catch {
-    // A stray percent sign stands for itself.
-    return part;
-  }
+  return percentDecoded(new URL(address).pathname.split('/').filter(Boolean).pop() ?? '');
 }

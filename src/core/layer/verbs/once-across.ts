@@ -4,7 +4,7 @@ import { concatenate } from '../concatenate.ts';
 import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
-/** Two hashes of 32 bits that are mixed value by value (FNV-1a and one of another multiplier). */
+/** Two hashes of 32 bits that are mixed value by value (after FNV-1a, turned between the values). */
 class Fingerprint {
   private a = 0x811c9dc5;
   private b = 0x9e3779b9;
@@ -15,8 +15,9 @@ class Fingerprint {
   }
 
   add(value: number): void {
-    this.a = Math.imul(this.a ^ value, 0x01000193);
-    this.b = Math.imul((this.b << 7) ^ (this.b >>> 25) ^ value, 0x85ebca6b);
+    // The topmost bits of coordinates (their signs) must reach all others.
+    this.a = Math.imul(((this.a << 15) | (this.a >>> 17)) ^ value, 0x01000193);
+    this.b = Math.imul(((this.b << 7) | (this.b >>> 25)) ^ value, 0x85ebca6b);
   }
 
   text(text: string): void {

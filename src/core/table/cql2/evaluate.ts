@@ -1,14 +1,10 @@
-import { crsLabel } from '../../crs/crs.ts';
-import { wgs84 } from '../../crs/registry.ts';
-import { transformer } from '../../crs/transformer.ts';
-import { intersectsWith } from '../../geometry/intersects.ts';
-import { geometriesFrom } from '../../geometry/object-view.ts';
 import type { Batch } from '../../layer/batch.ts';
 import { suggest } from '../../nearest.ts';
 import { marginOfProduct, marginOfRatio, marginOfSum } from '../margins.ts';
 import { reasons } from '../marks.ts';
 import { fieldIndex, type Schema } from '../schema.ts';
-import { parseDate, parseTimestamp } from '../time.ts';
+import { type ArithmeticOperator, arithmetic } from './arithmetic.ts';
+import { alike, comparison, logic } from './comparisons.ts';
 import { expressionFunctions } from './functions.ts';
 import { likeTest } from './like.ts';
 import {
@@ -24,6 +20,7 @@ import {
   type Reader,
 } from './node.ts';
 import { expressionError, parseExpression } from './parse.ts';
+import { spatialTest } from './spatial.ts';
 import type { Expression, Fold } from './syntax.ts';
 
 /** An expression checked against a schema, ready to be bound to batches. */
@@ -57,27 +54,6 @@ function hasFold(e: Expression, name: Fold): boolean {
   if (e.op !== 'casei' && e.op !== 'accenti') return false;
   return e.op === name || hasFold(e.arg, name);
 }
-
-const isTime = (kind: Kind): kind is 'date' | 'timestamp' => kind === 'date' || kind === 'timestamp';
-
-/** Texts as dates or times; blank where they are none. A time counts for its day, a day for its beginning (UTC). */
-function asTime(text: Node, kind: 'date' | 'timestamp'): Node {
-  return node(kind, (batch) => {
-    const read = text.bind(batch);
-    return (i) => {
-      const value = read(i);
-      if (value === null) return null;
-      const day = parseDate(String(value));
-      const time = Number.isNaN(day) ? parseTimestamp(String(value)) : day * dayLength;
-      if (Number.isNaN(time)) return null;
-      return kind === 'timestamp' ? time : Math.floor(time / dayLength);
-    };
-  });
-}
-
-const dayLength = 86_400_000;
-
-const collator = new Intl.Collator('en', { sensitivity: 'variant' });
 
 class Compiler {
   private readonly text: string;
@@ -115,7 +91,7 @@ class Compiler {
         return this.property(e.name, e.at);
       case 'and':
       case 'or':
-        return this.logic(
+        return logic(
           e.op,
           e.args.map((arg) => this.wanted(arg, 'boolean')),
         );
@@ -160,11 +136,11 @@ class Compiler {
       case 'between': {
         const low = this.comparison('>=', e.arg, e.low, e.at);
         const high = this.comparison('<=', e.arg, e.high, e.at);
-        return this.logic('and', [low, high]);
+        return logic('and', [low, high]);
       }
       case 'in': {
         const tests = e.list.map((item) => this.comparison('=', e.arg, item, item.at));
-        return this.inList(e) ?? this.logic('or', tests);
+        return this.inList(e) ?? logic('or', tests);
       }
       case 'like': {
         const folded = (name: Fold) =>
@@ -298,48 +274,14 @@ class Compiler {
     );
   }
 
-  /** S_INTERSECTS of the features with a literal in longitudes and latitudes (CQL2, clause 7.4; CRS84 is the default). */
-  private spatial(e: Extract<Expression, { op: 'call' }>): Node {
-    const name = e.name.toUpperCase();
-    if (name !== 'S_INTERSECTS')
-      return this.fail('expression-syntax', `${name} is not known yet,`, e.at, 'S_INTERSECTS is.');
-    const own = e.args.findIndex((arg) => this.isGeometry(arg));
-    const literal = e.args.find((arg) => arg.op === 'geometry');
-    if (e.args.length !== 2 || own < 0 || literal?.op !== 'geometry')
-      return this.fail(
-        'expression-type',
-        `S_INTERSECTS compares the geometry of ${this.of} with a geometry that is written out,`,
-        e.at,
-        this.context.crs === undefined
-          ? `${this.of} has no geometry.`
-          : 'Write S_INTERSECTS(geometry, BBOX(west, south, east, north)), in longitudes and latitudes.',
-      );
-    const { crs } = this.context;
-    if (crs === null || crs === undefined)
-      return this.fail(
-        'crs-missing',
-        `${this.of} has no CRS, so longitudes and latitudes cannot be found in it,`,
-        e.at,
-        'Say which CRS it has first.',
-      );
-    const shape = geometriesFrom([literal.value]);
-    if (transformer(wgs84(), crs).transform(shape.xy) > 0)
-      return this.fail(
-        'expression-type',
-        `The geometry reaches where ${crsLabel(crs)} has no coordinates,`,
-        literal.at,
-      );
-    const test = intersectsWith(shape);
-    return node(
-      'boolean',
-      ({ geometry }) =>
-        (i) =>
-          geometry === null || geometry.isEmpty(i) ? null : test(geometry, i),
-    );
-  }
-
   private call(e: Extract<Expression, { op: 'call' }>): Node {
-    if (/^s_/i.test(e.name)) return this.spatial(e);
+    if (/^s_/i.test(e.name))
+      return spatialTest(e, {
+        of: this.of,
+        crs: this.context.crs,
+        isGeometry: (arg) => this.isGeometry(arg),
+        fail: (code, words, at, advice) => this.fail(code, words, at, advice),
+      });
     const found = expressionFunctions.find((each) => each.name === e.name.toLowerCase());
     const names = ['casei', 'accenti', 'date', 'timestamp', ...expressionFunctions.map((each) => each.name)];
     if (found === undefined)
@@ -363,29 +305,8 @@ class Compiler {
     });
   }
 
-  /** Three-valued logic: NULL AND FALSE is FALSE, NULL OR TRUE is TRUE, else NULL stays NULL. */
-  private logic(op: 'and' | 'or', args: Node[]): Node {
-    const decisive = op === 'or';
-    return node('boolean', (batch) => {
-      const readers = args.map((arg) => arg.bind(batch));
-      return (i) => {
-        let unknown = false;
-        for (const read of readers) {
-          const value = read(i);
-          if (value === decisive) return decisive;
-          if (value === null) unknown = true;
-        }
-        return unknown ? null : !decisive;
-      };
-    });
-  }
-
   private comparison(op: string, leftE: Expression, rightE: Expression, at: number): Node {
-    let left = this.compile(leftE);
-    let right = this.compile(rightE);
-    // Formats without dates hold them as text: beside a date, such a text is read as one.
-    if (left.kind === 'text' && isTime(right.kind)) left = asTime(left, right.kind);
-    else if (right.kind === 'text' && isTime(left.kind)) right = asTime(right, left.kind);
+    const [left, right] = alike(this.compile(leftE), this.compile(rightE));
     if (left.kind !== right.kind && left.kind !== 'null' && right.kind !== 'null') {
       const codeAsNumber =
         (left.kind === 'text' && right.kind === 'number' && rightE.op === 'literal' && rightE) ||
@@ -400,28 +321,7 @@ class Compiler {
         advice,
       );
     }
-    const text = left.kind === 'text';
-    const order: (a: never, b: never) => number =
-      text && op !== '=' && op !== '<>'
-        ? (collator.compare as never)
-        : (a, b) => (a < b ? -1 : a > b ? 1 : 0);
-    const test: (c: number) => boolean = {
-      '=': (c: number) => c === 0,
-      '<>': (c: number) => c !== 0,
-      '<': (c: number) => c < 0,
-      '>': (c: number) => c > 0,
-      '<=': (c: number) => c <= 0,
-      '>=': (c: number) => c >= 0,
-    }[op]!;
-    return node('boolean', (batch) => {
-      const a = left.bind(batch);
-      const b = right.bind(batch);
-      return (i) => {
-        const x = a(i);
-        const y = b(i);
-        return x === null || y === null ? null : test(order(x as never, y as never));
-      };
-    });
+    return comparison(op, left, right);
   }
 
   /** IN over literals of one kind: one look-up in a set. */
@@ -441,40 +341,14 @@ class Compiler {
     });
   }
 
-  private arithmetic(e: Extract<Expression, { op: '+' | '-' | '*' | '/' | '%' | 'div' | '^' }>): Node {
+  private arithmetic(e: Extract<Expression, { op: ArithmeticOperator }>): Node {
     const left = this.wanted(e.left, 'number');
     const right = this.wanted(e.right, 'number');
-    const operate: (a: number, b: number) => number = {
-      '+': (a: number, b: number) => a + b,
-      '-': (a: number, b: number) => a - b,
-      '*': (a: number, b: number) => a * b,
-      '/': (a: number, b: number) => a / b,
-      '%': (a: number, b: number) => a % b,
-      div: (a: number, b: number) => Math.trunc(a / b),
-      '^': (a: number, b: number) => a ** b,
-    }[e.op];
-    const whole = e.op === 'div' || (e.op !== '/' && e.op !== '^' && left.whole && right.whole);
-    return {
-      kind: 'number',
-      whole,
-      margin: this.marginOfArithmetic(e, left, right),
-      bind: (batch) => {
-        const a = left.bind(batch);
-        const b = right.bind(batch);
-        return (i) => {
-          const x = a(i);
-          const y = b(i);
-          if (x === null || y === null) return null;
-          const value = operate(x as number, y as number);
-          // Division by zero and other results that are no number are no value.
-          return Number.isFinite(value) ? value : null;
-        };
-      },
-    };
+    return { ...arithmetic(e.op, left, right), margin: this.marginOfArithmetic(e, left, right) };
   }
 
   private marginOfArithmetic(
-    e: Extract<Expression, { op: '+' | '-' | '*' | '/' | '%' | 'div' | '^' }>,
+    e: Extract<Expression, { op: ArithmeticOperator }>,
     left: Node,
     right: Node,
   ): Binder | null {

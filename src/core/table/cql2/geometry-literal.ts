@@ -85,7 +85,7 @@ export function readGeometryLiteral(word: string, tokens: LiteralTokens): Geomet
       if (south > north) fail('The second number of BBOX is its south, and no greater than its north');
       return {
         type: 'MultiPolygon',
-        coordinates: plainBoxes([west, south, east, north]).map((box) => [boxRing(box)]),
+        coordinates: plainBoxes([west, south, east, north]).map((each) => [boxRing(each)]),
       };
     }
     default: {
