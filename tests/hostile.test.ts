@@ -355,6 +355,8 @@ describe('settings that are no settings', () => {
         code: expect.stringMatching(/^study-/) as string,
       });
     }
+    writeFileSync(join(folder, 'study.yaml'), '? [a]\n: b\n');
+    expect(isomeric('run', folder).told).toMatch(/^Stopped: study\.yaml[^\n]*\n$/);
     writeFileSync(join(folder, 'study.yaml'), bomb);
     const { code, told } = isomeric('run', folder);
     expect([code, told]).toEqual([2, expect.stringMatching(/^Stopped: study\.yaml.*aliases/) as string]);

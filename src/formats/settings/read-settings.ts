@@ -47,6 +47,8 @@ function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { val
   const document = parseDocument(text, {
     lineCounter: lines,
     prettyErrors: false,
+    // What it warns of (keys that are lists) is judged by what comes of it, not printed.
+    logLevel: 'error',
   });
   const [mistake] = document.errors;
   if (mistake !== undefined) {
