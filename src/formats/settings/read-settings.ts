@@ -1,4 +1,4 @@
-import { isMap, isScalar, LineCounter, type Node, parseDocument, type YAMLMap } from 'yaml';
+import { isMap, isScalar, Lexer, LineCounter, type Node, Parser, parseDocument, type YAMLMap } from 'yaml';
 import type { z } from 'zod';
 import { withoutPrototypes } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
@@ -6,6 +6,9 @@ import { suggest } from '../../core/nearest.ts';
 
 /** Most characters of a file that people write by hand. */
 const longest = 2_000_000;
+
+/** Lists and maps inside one another: far more than anybody writes, and far less than stops a process. */
+const deepest = 100;
 
 /** A kind of file with settings: what it is called in messages and error codes, and how it is built. */
 export interface SettingsKind<T> {
@@ -43,6 +46,7 @@ function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { val
       place: { file },
       blame: 'usage',
     });
+  refuseDepth(text, file, what);
   const lines = new LineCounter();
   const document = parseDocument(text, {
     lineCounter: lines,
@@ -80,6 +84,28 @@ function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { val
   const result = kind.schema.safeParse(value);
   if (!result.success) throw describeIssue(result.error.issues[0], value, place, kind);
   return { value: withoutPrototypes(result.data), place };
+}
+
+/**
+ * What is nested without end exhausts the stack of whoever walks it, and there the process ends where an error could
+ * no more be caught. The parser of tokens keeps a stack of its own, which is looked at as it grows.
+ */
+function refuseDepth(text: string, file: string, what: string): void {
+  const parser = new Parser();
+  for (const lexeme of new Lexer().lex(text)) {
+    for (const _ of parser.next(lexeme));
+    // Each list, map and scalar that is open, and the document.
+    if (parser.stack.length > deepest + 2)
+      throw new IsomericError(
+        `${what}-nesting`,
+        `Lists and maps stand in one another, more than ${deepest} deep.`,
+        {
+          place: { file, line: text.slice(0, parser.offset).split('\n').length },
+          advice: 'Is it damaged, or another file?',
+          blame: 'usage',
+        },
+      );
+  }
 }
 
 export type Placer = (
