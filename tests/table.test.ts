@@ -95,7 +95,20 @@ describe('CQL2', () => {
     ["day = DATE('2024-02-30')", /is no date/, 12],
     ['n 1', /“1” is not expected/, 3],
     [`${'('.repeat(300)}1`, /nested too deeply/, 201],
+    [`${'CASEI('.repeat(3000)}'a'${')'.repeat(3000)} = 'a'`, /nested too deeply/, 1201],
+    [`1${'+1'.repeat(3000)} > 0`, /more than 500 operations/, 1002],
+    [
+      `S_INTERSECTS(geometry, ${'GEOMETRYCOLLECTION('.repeat(3000)}POINT(1 1)${')'.repeat(3000)})`,
+      /nested too deeply/,
+      3804,
+    ],
   ];
+  it('compiles each part once, however often margins and lists ask for it', () => {
+    // Twice the work with each bracket would be more than anybody waits for.
+    let expression = 'n';
+    for (let k = 0; k < 150; k++) expression = `(${expression} + 1) * 1`;
+    expect(compileExpression(`${expression} BETWEEN 0 AND 9`, schema, 'wards').kind).toBe('boolean');
+  });
   it.each(mistakes)('points at the mistake in %s', (expression, words, character) => {
     let raised: unknown;
     try {

@@ -61,6 +61,7 @@ class Compiler {
   private readonly of: string;
   private readonly context: ExpressionContext;
   private readonly fields = new Set<string>();
+  private readonly compiled = new Map<Expression, Node>();
 
   constructor(text: string, schema: Schema, of: string, context: ExpressionContext) {
     this.context = context;
@@ -78,7 +79,16 @@ class Compiler {
     throw expressionError(code, words, this.text, at, advice);
   }
 
+  /** Margins and lists ask for the same part again: each is compiled once, or nesting would double the work. */
   private compile(e: Expression): Node {
+    const known = this.compiled.get(e);
+    if (known !== undefined) return known;
+    const made = this.compileOnce(e);
+    this.compiled.set(e, made);
+    return made;
+  }
+
+  private compileOnce(e: Expression): Node {
     switch (e.op) {
       case 'literal': {
         const { value } = e;

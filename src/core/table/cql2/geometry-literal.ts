@@ -11,6 +11,8 @@ export interface LiteralTokens {
   number(): number;
   /** Takes the next token, whatever it is. */
   skip(): void;
+  /** Does a work one level deeper; too many levels are an error. */
+  deeper<T>(work: () => T): T;
   fail(words: string): never;
 }
 
@@ -28,7 +30,7 @@ export const geometryWords = new Set([
 
 /** Reads a geometry literal whose first word has been taken: WKT, or BBOX(west, south, east, north). */
 export function readGeometryLiteral(word: string, tokens: LiteralTokens): GeometryObject {
-  const { isSign, isWord, sign, number, skip, fail } = tokens;
+  const { isSign, isWord, sign, number, skip, deeper, fail } = tokens;
   if (isWord('z', 'm', 'zm')) skip();
   const list = <T>(one: () => T): T[] => {
     if (isWord('empty')) fail('An empty geometry meets nothing: a geometry with coordinates is expected');
@@ -93,7 +95,7 @@ export function readGeometryLiteral(word: string, tokens: LiteralTokens): Geomet
         const inner = [...geometryWords].find((each) => each !== 'bbox' && isWord(each));
         if (inner === undefined) return fail('A geometry is expected');
         skip();
-        return readGeometryLiteral(inner, tokens);
+        return deeper(() => readGeometryLiteral(inner, tokens));
       });
       return { type: 'GeometryCollection', geometries };
     }

@@ -27,6 +27,8 @@ const keywords = new Set([
   'timestamp',
 ]);
 const deepest = 200;
+/** Most operations of sums and products: each stands in the one before it, as deep as they are many. */
+const mostOperations = 500;
 
 /** An error in an expression that points at its character. */
 export function expressionError(
@@ -90,6 +92,7 @@ export function parseExpression(text: string): Expression {
   const list = tokens(text);
   let next = 0;
   let depth = 0;
+  let operations = 0;
   const peek = () => list[next];
   const word = (token: Token) => (token.kind === 'name' ? token.text.toLowerCase() : '');
   const isWord = (...words: string[]) => words.includes(word(peek()));
@@ -199,10 +202,15 @@ export function parseExpression(text: string): Expression {
     }
     return null;
   };
+  const operator = (): Token => {
+    if (++operations > mostOperations)
+      fail(`The expression has more than ${mostOperations} operations`, peek(), 'Compute parts of it first.');
+    return list[next++];
+  };
   const sum = (): Expression => {
     let left = product();
     while (isSign('+', '-')) {
-      const token = list[next++];
+      const token = operator();
       left = { op: token.text as '+', left, right: product(), at: token.at };
     }
     return left;
@@ -210,7 +218,7 @@ export function parseExpression(text: string): Expression {
   const product = (): Expression => {
     let left = power();
     while (isSign('*', '/', '%') || isWord('div')) {
-      const token = list[next++];
+      const token = operator();
       left = { op: token.text.toLowerCase() as '*', left, right: power(), at: token.at };
     }
     return left;
@@ -227,6 +235,7 @@ export function parseExpression(text: string): Expression {
     return { op: '^', left: base, right: deeper(power), at: token.at };
   };
   const literalTokens: LiteralTokens = {
+    deeper,
     isSign,
     isWord,
     sign,
@@ -292,7 +301,7 @@ export function parseExpression(text: string): Expression {
             isSign('(') ||
             (isWord('z', 'm', 'zm', 'empty') && ['name', 'sign'].includes(list[next + 1].kind));
           if (geometryWords.has(lower) && shaped)
-            return { op: 'geometry', value: readGeometryLiteral(lower, literalTokens), at };
+            return { op: 'geometry', value: deeper(() => readGeometryLiteral(lower, literalTokens)), at };
           if (isSign('(')) return call(token);
           return { op: 'property', name: token.text, at };
         }
@@ -307,7 +316,7 @@ export function parseExpression(text: string): Expression {
         if (lower === 'casei' || lower === 'accenti') {
           next++;
           sign('(');
-          const arg = sum();
+          const arg = deeper(sum);
           sign(')');
           return { op: lower, arg, at };
         }
