@@ -6,6 +6,7 @@ import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { colours, plain, terminalText, visible, visibleInLine } from '../src/cli/terminal.ts';
 import { dictionary, withoutPrototypes } from '../src/core/dictionary.ts';
+import { isDeepJson } from '../src/core/json-depth.ts';
 import { parseOn } from '../src/core/layer/verbs/join.ts';
 import { limitTexts } from '../src/core/mapping/numbers.ts';
 import { percentEncoded } from '../src/core/percent-encoding.ts';
@@ -326,6 +327,29 @@ describe('addresses that are badly encoded', () => {
     const { files } = await saved('x.csv', [table]);
     const [again] = await openFiles(files);
     expect((await everything(again.table)).rows).toHaveLength(2);
+  });
+});
+
+describe('JSON that is nested without end', () => {
+  it('is refused where it is a table, and stays text where it is a value', async () => {
+    const deep = `${'[{"a":'.repeat(30_000)}1${'}]'.repeat(30_000)}`;
+    writeFileSync(join(folder, 'rows.json'), `[{"a":${deep}},{"a":1}]`);
+    const looked = isomeric('look', 'rows.json');
+    expect([looked.code, looked.told]).toEqual([
+      3,
+      expect.stringMatching(/^Stopped: rows\.json: Lists and objects .* more than 500 deep/) as string,
+    ]);
+    writeFileSync(
+      join(folder, 'deep.geojson'),
+      `{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"a":${deep}},"geometry":{"type":"Point","coordinates":[1,1]}}]}`,
+    );
+    for (const args of [['rows'], ['rows', '--json'], ['look']]) {
+      const { code, told } = isomeric(args[0], 'deep.geojson', ...args.slice(1));
+      expect([code, told], args.join(' ')).toEqual([0, '']);
+    }
+    expect(isDeepJson(`"${'['.repeat(5000)}"`)).toBe(false);
+    expect(isDeepJson(`["\\"${'['.repeat(5000)}"]`)).toBe(false);
+    expect(isDeepJson('[[]],'.repeat(5000))).toBe(false);
   });
 });
 

@@ -1,7 +1,8 @@
+import { isDeepJson } from '../json-depth.ts';
 import type { FieldType } from './schema.ts';
 import { dateText, timestampText } from './time.ts';
 
-/** What a cell is at the edge: dates and time stamps as ISO 8601 text, JSON parsed. */
+/** What a cell is at the edge: dates and time stamps as ISO 8601 text, JSON parsed (as text where it is nested without end). */
 export type Value = string | number | boolean | Uint8Array | object | null;
 
 export interface ColumnBuffers {
@@ -102,8 +103,11 @@ export class Column implements ColumnBuffers {
         return this.numbers![i] === 1;
       case 'bytes':
         return this.bytes!.slice(this.offsets![i], this.offsets![i + 1]);
-      case 'json':
-        return JSON.parse(this.text(i)!) as Value;
+      case 'json': {
+        const text = this.text(i)!;
+        // Nested without end it would stop whoever walks it.
+        return isDeepJson(text) ? text : (JSON.parse(text) as Value);
+      }
       default:
         return this.text(i);
     }

@@ -1,5 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { deepestJson, isDeepJson } from '../../core/json-depth.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { utf16Of } from '../geojson/encoding.ts';
 
@@ -20,6 +21,15 @@ export async function readJson(source: ByteSource): Promise<unknown> {
     });
   const bytes = await source.bytes(0, source.size);
   const text = new TextDecoder(utf16Of(bytes) ?? 'utf-8').decode(bytes);
+  if (isDeepJson(text))
+    throw new IsomericError(
+      'json-nesting',
+      `Lists and objects stand in one another, more than ${deepestJson} deep.`,
+      {
+        place: { file: source.name },
+        advice: 'No table is so deep: is it another file?',
+      },
+    );
   try {
     return JSON.parse(text);
   } catch (error) {
