@@ -1,3 +1,4 @@
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import { secretsIn, withoutSecrets } from '../secrets.ts';
 
 /** What opens a source: values from the environment, which are sent to its own origin and written down nowhere. */
@@ -33,7 +34,7 @@ export class Credentials {
     ];
     // Also what stands behind “Bearer” or “Basic”, and all of it as it looks within an address.
     const bare = values.flatMap((value) => [value, value.replace(/^\S+ /, '')]);
-    this.values = [...new Set(bare.flatMap((value) => [value, encodeURIComponent(value)]))]
+    this.values = [...new Set(bare.flatMap((value) => [value, percentEncoded(value)]))]
       .filter((value) => value.length > 3)
       .sort((a, b) => b.length - a.length);
   }

@@ -1,5 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { percentEncoded } from '../../core/percent-encoding.ts';
 import type { ByteSource } from '../../formats/byte-source.ts';
 import type { Receipt } from '../receipt.ts';
 import type { Part, PartNote } from '../store.ts';
@@ -85,7 +86,7 @@ async function fetched(request: FileRequest, shown: string, context: TransferCon
     context.anew !== true &&
     intact &&
     // A link out of which a secret was taken leads nowhere: the page is asked for again.
-    earlier.next?.includes(encodeURIComponent(hidden)) !== true &&
+    earlier.next?.includes(percentEncoded(hidden)) !== true &&
     earlier.url === shown &&
     (request.sha256 === undefined || request.sha256 === earlier.sha256);
   if (known && context.continuing.has(request.path))
