@@ -1,9 +1,9 @@
-import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Grid } from '../core/grid/grid.ts';
 import { gridCells } from '../core/grid/grid-cells.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { Beside, besideOf, leaders } from './beside.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
 import { compressionOf } from './compressed/sniff.ts';
 import { describeContents } from './describe.ts';
@@ -52,64 +52,10 @@ export interface Contents {
 /** Deepest nesting of archives in archives that is opened. */
 const deepest = 4;
 
-/** Endings of the parts of multi-file formats that are no layers themselves, with the ending that leads them. */
-const partOf: Readonly<Record<string, string>> = dictionary({
-  dbf: 'shp',
-  dbt: 'shp',
-  fpt: 'shp',
-  prj: 'shp',
-  cpg: 'shp',
-  shx: 'shp',
-  sbn: 'shp',
-  sbx: 'shp',
-  qix: 'shp',
-  xsd: 'gml',
-});
 /** Texts that go with data and are none. */
 const texts = new Set(['xml', 'txt', 'pdf', 'md', 'html', 'htm', 'prj', 'cpg', 'log', 'yaml', 'yml']);
 
-function stem(path: string): string {
-  return path.replace(/\.[^./]*$/, '').toLowerCase();
-}
-
-/** The file that leads a part (`wards.shp` of `wards.dbf`), when it is there; null for all that is no part. */
-function leaderOf(path: string, stems: ReadonlyMap<string, ReadonlySet<string>>): string | null {
-  // `wards.shp.xml` goes with `wards.shp`.
-  const metadata = /^(.*)\.(csv|tsv|txt)-metadata\.json$/i.exec(path);
-  if (metadata !== null)
-    return stems.get(metadata[1].toLowerCase())?.has(metadata[2].toLowerCase()) ? metadata[2] : null;
-  const described = /^(.*)\.shp\.xml$/i.exec(path);
-  if (described !== null) return stems.get(described[1].toLowerCase())?.has('shp') ? 'shp' : null;
-  const end = ending(path);
-  if (end === 'prj' && stems.get(stem(path))?.has('asc')) return 'asc';
-  const leader = partOf[end];
-  return leader !== undefined && stems.get(stem(path))?.has(leader) ? leader : null;
-}
-
-/** Endings that stand beside each other under every stem. */
-function stemsOf(paths: readonly string[]): Map<string, Set<string>> {
-  const stems = new Map<string, Set<string>>();
-  for (const path of paths) {
-    const endings = stems.get(stem(path));
-    if (endings === undefined) stems.set(stem(path), new Set([ending(path)]));
-    else endings.add(ending(path));
-  }
-  return stems;
-}
-
 const fileName = (path: string) => path.slice(path.lastIndexOf('/') + 1);
-
-/** The files that belong to one, itself first. */
-function partsOf(path: string, all: readonly string[]): string[] {
-  const parts = all.filter(
-    (other) =>
-      other !== path &&
-      ((stem(other) === stem(path) && partOf[ending(other)] === ending(path)) ||
-        other.toLowerCase() === `${path.toLowerCase()}.xml` ||
-        other.toLowerCase() === `${path.toLowerCase()}-metadata.json`),
-  );
-  return parts.length === 0 ? [] : [path, ...parts].map(fileName);
-}
 
 /** Opens a source by its content, whatever its name says: all layers in it, or those of `inside` in an archive. */
 export async function openSource(source: ByteSource, context: OpenContext, inside = ''): Promise<Opened[]> {
@@ -159,7 +105,7 @@ async function insideOf(
   const format = await formatOf(source);
   if (format === undefined) throw unknownFormat(source);
   const tables = await openTables(format, source, context);
-  const parts = context.around === null ? [] : partsOf(context.path, await context.around.list());
+  const parts = context.around === null ? [] : (await besideOf(context.around)).partsOf(context.path);
   const layers = tables.map((table) => ({
     table,
     format: format.name,
@@ -170,7 +116,7 @@ async function insideOf(
 }
 
 function unknownFormat(source: ByteSource): IsomericError {
-  const leader = partOf[ending(source.name)];
+  const leader = leaders[ending(source.name)];
   return new IsomericError('format-unknown', 'Its contents are of no format that Isomeric reads.', {
     place: { file: source.name },
     advice:
@@ -228,11 +174,13 @@ async function lookIntoArchive(
   depth: number,
 ): Promise<Contents> {
   const { openZip } = await import('./zip/zip.ts');
-  const around = await openZip(source);
+  const around = await openZip(source, { inflateRaw: context.capabilities.inflateRaw });
   const all = await around.list();
   if (inside === '' && (await isWorkbookArchive(around, all))) {
     const { openWorkbook } = await import('./workbook/read.ts');
-    const tables = await openWorkbook(source, around, context.marks);
+    const tables = await openWorkbook(source, context.marks, {
+      inflateRaw: context.capabilities.inflateRaw,
+    });
     const format = { name: 'workbook', title: 'Workbook', endings: ['xlsx', 'xlsm', 'xlsb', 'ods', 'xls'] };
     return { layers: await asLayers(tables, format, source, context), grids: [], others: [] };
   }
@@ -312,14 +260,15 @@ async function among(
   context: Omit<OpenContext, 'around' | 'path'>,
   depth: number,
 ): Promise<Contents> {
-  const all = await around.list();
-  const stems = stemsOf(paths);
+  const beside = await besideOf(around);
+  // Only a file that is looked at too leads others.
+  const chosen = new Beside(paths);
   const contents: Contents = { layers: [], grids: [], others: [] };
   const failures: IsomericError[] = [];
   for (const path of paths) {
-    if (leaderOf(path, stems) !== null) continue;
+    if (chosen.leaderOf(path) !== null) continue;
     try {
-      await lookAtOne(around, path, all, context, depth, contents);
+      await lookAtOne(around, path, beside, context, depth, contents);
     } catch (error) {
       if (!(error instanceof IsomericError)) throw error;
       const failure = error.at({ file: path });
@@ -345,7 +294,7 @@ async function among(
 async function lookAtOne(
   around: Surroundings,
   path: string,
-  all: readonly string[],
+  beside: Beside,
   context: Omit<OpenContext, 'around' | 'path'>,
   depth: number,
   contents: Contents,
@@ -373,7 +322,7 @@ async function lookAtOne(
   }
   const format = await formatOf(source);
   if (format === undefined || (format.name === 'delimited' && texts.has(end) && end !== 'txt')) {
-    const leader = partOf[end];
+    const leader = leaders[end];
     if (leader !== undefined) other(`part of a set whose .${leader} is missing`);
     else other(texts.has(end) ? 'text' : 'not read');
     return;
@@ -391,7 +340,7 @@ async function lookAtOne(
     }
     throw error;
   }
-  const alone = end === 'dbf' && all.some((each) => stem(each) === stem(path) && ending(each) === 'shx');
+  const alone = end === 'dbf' && beside.has(path, 'shx');
   const finding: Finding = {
     code: 'part-missing',
     severity: 'error',
@@ -403,7 +352,7 @@ async function lookAtOne(
       table: alone ? { ...table, findings: [finding, ...table.findings] } : table,
       format: format.name,
       within: path,
-      parts: partsOf(path, all),
+      parts: beside.partsOf(path),
     })),
   );
 }

@@ -2,6 +2,7 @@ import { IsomericError } from '../core/errors.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
 import type { Mark } from '../core/table/marks.ts';
 import type { ByteSource, Surroundings } from './byte-source.ts';
+import type { InflateRaw } from './compressed/inflate-raw.ts';
 import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
 import { jsonOutline } from './json-outline.ts';
@@ -18,6 +19,8 @@ export interface Capabilities {
   sqlite?: SqliteEngine;
   /** A faster way to unpack zlib data than the one that runs everywhere. */
   inflate?: Inflate;
+  /** The same for the data of archives, while they come. */
+  inflateRaw?: InflateRaw;
   /** Room outside memory for what a reading puts aside; it is given back when the program ends. */
   scratch?: () => Scratch;
 }
@@ -297,8 +300,7 @@ export const formats: readonly Format[] = [
     endings: ['xls', 'xlsx', 'ods'],
     // Newer workbooks are zip archives and told apart there.
     sniff: isCompoundFile,
-    open: async (source, context) =>
-      (await import('./workbook/read.ts')).openWorkbook(source, null, context.marks),
+    open: async (source, context) => (await import('./workbook/read.ts')).openWorkbook(source, context.marks),
   },
   {
     name: 'delimited',

@@ -4,6 +4,7 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { checkWindow, type Grid, type GridWindow } from '../../core/grid/grid.ts';
 import { numberFrom } from '../../core/table/number-text.ts';
+import { besideOf, stem } from '../beside.ts';
 import { type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
 import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
@@ -62,8 +63,7 @@ async function crsBeside(
   path: string,
   findings: Finding[],
 ): Promise<Crs | null> {
-  const stem = path.replace(/\.[^./]*$/, '').toLowerCase();
-  const found = (await around?.list())?.find((each) => each.toLowerCase() === `${stem}.prj`);
+  const found = around === null ? undefined : (await besideOf(around)).named(`${stem(path)}.prj`);
   if (around === null || found === undefined) {
     findings.push(crsMissing(`${source.name}: there is no .prj beside it, so its CRS is not known.`));
     return null;

@@ -31,6 +31,8 @@ export interface FromCellsOptions {
   names?: readonly string[];
   /** Figures may be written as text (rows of a service that quotes everything). */
   numbersInText?: boolean;
+  /** The grid is compact and may be kept: columns are made of it when they are asked for. */
+  lazy?: boolean;
 }
 
 const headerLooked = 100;
@@ -125,7 +127,8 @@ export function tableFromCells(grid: CellGrid, options: FromCellsOptions): Table
       'note',
       `${notes.length === 1 ? 'a note below the table is' : `${grouped(notes.length)} notes below the table are`} no data and ${notes.length === 1 ? 'was' : 'were'} left out: “${notes[0].slice(0, 90)}”.`,
     );
-  const batches = batchesOf(grid, data, kept, schema, columns);
+  const batches = () => batchesOf(grid, data, kept, schema, columns);
+  const made = options.lazy === true ? null : [...batches()];
   return {
     name: options.name,
     title: header.above[0],
@@ -135,7 +138,7 @@ export function tableFromCells(grid: CellGrid, options: FromCellsOptions): Table
     findings,
     accounts: [],
     async *batches() {
-      yield* batches;
+      yield* made ?? batches();
     },
   };
 }
@@ -170,28 +173,24 @@ export function tellHeader(
     );
 }
 
-function batchesOf(
+function* batchesOf(
   grid: CellGrid,
   data: readonly number[],
   kept: readonly number[],
   schema: readonly Field[],
   columns: readonly ColumnOfCells[],
-): Batch[] {
-  const batches: Batch[] = [];
+): Generator<Batch> {
   for (let first = 0; first < data.length; first += batchLimit) {
     const some = data.slice(first, first + batchLimit);
-    batches.push(
-      new Batch({
-        length: some.length,
-        first,
-        geometry: null,
-        columns: kept.map((c, k) => {
-          const builder = new ColumnBuilder(schema[k].type);
-          for (const r of some) columns[c].put(builder, grid.cell(r, c));
-          return builder.finish();
-        }),
+    yield new Batch({
+      length: some.length,
+      first,
+      geometry: null,
+      columns: kept.map((c, k) => {
+        const builder = new ColumnBuilder(schema[k].type);
+        for (const r of some) columns[c].put(builder, grid.cell(r, c));
+        return builder.finish();
       }),
-    );
+    });
   }
-  return batches;
 }

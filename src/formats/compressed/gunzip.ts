@@ -1,25 +1,9 @@
 import { Gunzip } from 'fflate';
 import { IsomericError } from '../../core/errors.ts';
+import { crc32 } from './crc32.ts';
 
 /** What a piece expands to is held at once: pieces are small. */
 const pieceLength = 16_384;
-
-let crcTable: Uint32Array | null = null;
-
-/** CRC-32 of more bytes, continued (RFC 1952, section 8). */
-function crc32(bytes: Uint8Array, before: number): number {
-  if (crcTable === null) {
-    crcTable = new Uint32Array(256);
-    for (let n = 0; n < 256; n++) {
-      let c = n;
-      for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
-      crcTable[n] = c;
-    }
-  }
-  let crc = ~before;
-  for (let k = 0; k < bytes.length; k++) crc = crcTable[(crc ^ bytes[k]) & 255] ^ (crc >>> 8);
-  return ~crc >>> 0;
-}
 
 /**
  * Unpacks gzip (RFC 1952) chunk by chunk. With one member, the checksum and length at its end are held against what came

@@ -3,6 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { percentDecoded } from '../../core/percent-encoding.ts';
 import { knownReason, type Mark, marksFromText, reasons } from '../../core/table/marks.ts';
 import type { FieldType } from '../../core/table/schema.ts';
+import { besideOf } from '../beside.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { isObject, type JsonObject, readJson } from '../json-rows/json.ts';
 
@@ -33,10 +34,11 @@ export async function findMetadata(
   around: Surroundings,
   path: string,
 ): Promise<{ source: ByteSource; path: string } | null> {
-  const all = await around.list();
+  const beside = await besideOf(around);
   const folder = path.includes('/') ? path.slice(0, path.lastIndexOf('/') + 1) : '';
   for (const candidate of [`${path}-metadata.json`, `${folder}csv-metadata.json`])
-    if (all.includes(candidate)) return { source: await around.open(candidate), path: candidate };
+    if (beside.named(candidate) === candidate)
+      return { source: await around.open(candidate), path: candidate };
   return null;
 }
 

@@ -1,6 +1,7 @@
 import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
+import { besideOf, stem } from '../beside.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { type Attributes, localName, readXml, type XmlHandler } from '../xml/read-xml.ts';
 
@@ -91,11 +92,8 @@ export async function declaredTypes(
 
 async function schemaBeside(around: Surroundings | null, path: string): Promise<ByteSource | null> {
   if (around === null) return null;
-  const stem = path.replace(/\.[^./]*$/, '').toLowerCase();
-  const files = await around.list();
+  const beside = await besideOf(around);
   // The pages of a service share one schema.
-  const found =
-    files.find((other) => other.toLowerCase() === `${stem}.xsd`) ??
-    files.find((other) => other.toLowerCase() === 'schema.xsd');
+  const found = beside.named(`${stem(path)}.xsd`) ?? beside.named('schema.xsd');
   return found === undefined ? null : around.open(found);
 }

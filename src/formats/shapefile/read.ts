@@ -7,6 +7,7 @@ import type { Box, KindName } from '../../core/geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer } from '../../core/layer/layer.ts';
+import { besideOf } from '../beside.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
 import { askedEncoding, encodingFromText } from '../encodings.ts';
 import { crsMissing, crsOrTold } from '../layer-findings.ts';
@@ -43,14 +44,9 @@ export async function siblings(
 ): Promise<Map<string, ByteSource>> {
   const parts = new Map<string, ByteSource>();
   if (around === null) return parts;
-  const stem = path.replace(/\.[^./]*$/, '').toLowerCase();
-  for (const other of await around.list()) {
+  for (const other of (await besideOf(around)).withStemOf(path)) {
     const end = ending(other);
-    if (
-      other.replace(/\.[^./]*$/, '').toLowerCase() === stem &&
-      ['dbf', 'prj', 'cpg', 'shx', 'dbt', 'fpt'].includes(end)
-    )
-      parts.set(end, await around.open(other));
+    if (['dbf', 'prj', 'cpg', 'shx', 'dbt', 'fpt'].includes(end)) parts.set(end, await around.open(other));
   }
   parts.delete(ending(shp.name) === 'shp' ? 'shp' : '');
   return parts;

@@ -1,6 +1,10 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { Book, BookCell, Sheet } from './book.ts';
+import type { Book } from './book.ts';
+import { CellStore, Texts } from './cell-store.ts';
 import { CompoundFile } from './compound.ts';
+import { errorTexts, formatOfNumber, type NumberFormat } from './number-formats.ts';
+import { lockedBook } from './parts.ts';
+import { rkNumber } from './rk-number.ts';
 
 /** Records of the binary format of 1997 to 2003 that hold what a table needs ([MS-XLS], section 2.4). */
 const Rec = {
@@ -24,24 +28,6 @@ const Rec = {
   Format: 0x041e,
   Begin: 0x0809,
 } as const;
-
-/** Number formats that every workbook has without saying so; only those of dates and times matter here. */
-const builtIn: Readonly<Record<number, string>> = {
-  9: '0%',
-  10: '0.00%',
-  14: 'm/d/yy',
-  15: 'd-mmm-yy',
-  16: 'd-mmm',
-  17: 'mmm-yy',
-  18: 'h:mm AM/PM',
-  19: 'h:mm:ss AM/PM',
-  20: 'h:mm',
-  21: 'h:mm:ss',
-  22: 'm/d/yy h:mm',
-  45: 'mm:ss',
-  46: '[h]:mm:ss',
-  47: 'mm:ss.0',
-};
 
 const latin = new TextDecoder('windows-1252');
 const wide = new TextDecoder('utf-16le');
@@ -74,11 +60,14 @@ function fail(
 }
 
 /** Reads a workbook of the binary format. Only values, their formats and merged cells; formulas give their last value. */
-export function readBinaryWorkbook(bytes: Uint8Array): Book {
-  const stream = new CompoundFile(bytes).find('Workbook', 'Book');
+export function readBinaryWorkbook(bytes: Uint8Array, place: string): Book {
+  const file = new CompoundFile(bytes);
+  const stream = file.find('Workbook', 'Book');
+  // A newer workbook with a password is a compound file around it ([MS-OFFCRYPTO], section 2.3.4.4).
+  if (stream === null && file.find('EncryptedPackage') !== null) throw lockedBook();
   if (stream === null) return fail('It is a compound file, but holds no workbook.');
   const view = new DataView(stream.buffer, stream.byteOffset, stream.byteLength);
-  const formats = new Map<number, string>(Object.entries(builtIn).map(([id, text]) => [Number(id), text]));
+  const formats = new Map<number, string>();
   const cellFormats: number[] = [];
   const sheets: { name: string; at: number }[] = [];
   let strings: string[] = [];
@@ -99,8 +88,7 @@ export function readBinaryWorkbook(bytes: Uint8Array): Book {
       continue;
     }
     if (id === Rec.End) break;
-    if (id === Rec.FilePass)
-      return fail('The workbook is protected by a password.', 'workbook-locked', 'Save it without one.');
+    if (id === Rec.FilePass) throw lockedBook();
     if (id === Rec.DateMode && length >= 2) base1904 = view.getUint16(at, true) === 1;
     else if (id === Rec.Format && length >= 5)
       formats.set(view.getUint16(at, true), textAt(stream, view, at + 2, at + length));
@@ -113,12 +101,21 @@ export function readBinaryWorkbook(bytes: Uint8Array): Book {
       strings = sharedStrings(stream, parts);
     }
   }
-  const format = (xf: number) => formats.get(cellFormats[xf] ?? 0) ?? 'General';
+  const byCell = cellFormats.map((id) => formatOfNumber(id, formats));
+  const texts = new Texts();
   return {
-    base1904,
+    entities: false,
     sheets: sheets.map(({ name, at }) => ({
       name,
-      read: () => readSheet(stream, view, at, strings, format),
+      read: async () =>
+        readSheet(
+          stream,
+          view,
+          at,
+          strings,
+          byCell,
+          new CellStore(texts, base1904, `${place}, sheet ${name}`),
+        ),
     })),
   };
 }
@@ -204,35 +201,22 @@ function sharedStrings(stream: Uint8Array, parts: readonly Found[]): string[] {
   }
 }
 
-/** A number in 30 bits: whole or the upper half of a double, perhaps times a hundred ([MS-XLS], section 2.5.217). */
-function rkNumber(rk: number): number {
-  let value: number;
-  if (rk & 2) value = rk >> 2;
-  else {
-    const view = new DataView(new ArrayBuffer(8));
-    view.setInt32(4, rk & ~3, true);
-    value = view.getFloat64(0, true);
-  }
-  return rk & 1 ? value / 100 : value;
-}
-
 function readSheet(
   stream: Uint8Array,
   view: DataView,
   start: number,
   strings: readonly string[],
-  format: (xf: number) => string,
-): Sheet {
-  const rows: BookCell[][] = [];
-  const merges: Sheet['merges'] = [];
-  const put = (at: number, cell: BookCell | undefined) => {
-    if (cell === undefined) return;
-    const row = view.getUint16(at, true);
-    const column = view.getUint16(at + 2, true);
-    if (rows[row] === undefined) rows[row] = [];
-    rows[row][column] = cell;
+  formats: readonly NumberFormat[],
+  store: CellStore,
+): CellStore {
+  const rowAt = (at: number) => view.getUint16(at, true);
+  const columnAt = (at: number) => view.getUint16(at + 2, true);
+  const text = (at: number, value: string | undefined) => {
+    if (value !== undefined) store.text(rowAt(at), columnAt(at), value);
   };
-  const numeric = (value: number, xf: number): BookCell => ({ t: 'n', v: value, z: format(xf) });
+  const number = (at: number, value: number) =>
+    store.number(rowAt(at), columnAt(at), value, formats[view.getUint16(at + 4, true)]);
+  const error = (at: number, code: number) => store.text(rowAt(at), columnAt(at), errorTexts[code] ?? '#N/A');
   let depth = 0;
   // Where the text of a formula belongs, which comes in the record after it.
   let awaited = -1;
@@ -243,58 +227,56 @@ function readSheet(
     if (depth !== 1) continue;
     switch (id) {
       case Rec.LabelSst:
-        if (length >= 10) put(at, textCell(strings[view.getUint32(at + 6, true)]));
+        if (length >= 10) text(at, strings[view.getUint32(at + 6, true)]);
         break;
       case Rec.Label:
       case Rec.RString:
-        if (length >= 9) put(at, textCell(textAt(stream, view, at + 6, at + length)));
+        if (length >= 9) text(at, textAt(stream, view, at + 6, at + length));
         break;
       case Rec.Number:
-        if (length >= 14) put(at, numeric(view.getFloat64(at + 6, true), view.getUint16(at + 4, true)));
+        if (length >= 14) number(at, view.getFloat64(at + 6, true));
         break;
       case Rec.Rk:
-        if (length >= 10)
-          put(at, numeric(rkNumber(view.getInt32(at + 6, true)), view.getUint16(at + 4, true)));
+        if (length >= 10) number(at, rkNumber(view.getInt32(at + 6, true)));
         break;
       case Rec.MulRk: {
-        const row = view.getUint16(at, true);
-        const column = view.getUint16(at + 2, true);
         for (let k = 0; 4 + 6 * (k + 1) <= length - 2; k++) {
           const p = at + 4 + 6 * k;
-          if (rows[row] === undefined) rows[row] = [];
-          rows[row][column + k] = numeric(rkNumber(view.getInt32(p + 2, true)), view.getUint16(p, true));
+          store.number(
+            rowAt(at),
+            columnAt(at) + k,
+            rkNumber(view.getInt32(p + 2, true)),
+            formats[view.getUint16(p, true)],
+          );
         }
         break;
       }
       case Rec.BoolErr:
-        if (length >= 8)
-          put(at, stream[at + 7] === 1 ? { t: 'e', v: stream[at + 6] } : { t: 'b', v: stream[at + 6] === 1 });
+        if (length < 8) break;
+        if (stream[at + 7] === 1) error(at, stream[at + 6]);
+        else store.boolean(rowAt(at), columnAt(at), stream[at + 6] === 1);
         break;
       case Rec.Formula:
         if (length < 14) break;
         awaited = -1;
-        if (view.getUint16(at + 12, true) !== 0xffff)
-          put(at, numeric(view.getFloat64(at + 6, true), view.getUint16(at + 4, true)));
+        if (view.getUint16(at + 12, true) !== 0xffff) number(at, view.getFloat64(at + 6, true));
         else if (stream[at + 6] === 0) awaited = at;
-        else if (stream[at + 6] === 1) put(at, { t: 'b', v: stream[at + 8] === 1 });
-        else if (stream[at + 6] === 2) put(at, { t: 'e', v: stream[at + 8] });
+        else if (stream[at + 6] === 1) store.boolean(rowAt(at), columnAt(at), stream[at + 8] === 1);
+        else if (stream[at + 6] === 2) error(at, stream[at + 8]);
         break;
       case Rec.String:
-        if (awaited >= 0) put(awaited, textCell(textAt(stream, view, at, at + length)));
+        if (awaited >= 0) text(awaited, textAt(stream, view, at, at + length));
         awaited = -1;
         break;
       case Rec.MergedCells:
         for (let k = 0; 2 + 8 * (k + 1) <= length; k++) {
           const p = at + 2 + 8 * k;
-          merges.push({
-            s: { r: view.getUint16(p, true), c: view.getUint16(p + 4, true) },
-            e: { r: view.getUint16(p + 2, true), c: view.getUint16(p + 6, true) },
+          store.merge({
+            rows: [view.getUint16(p, true), view.getUint16(p + 2, true)],
+            columns: [view.getUint16(p + 4, true), view.getUint16(p + 6, true)],
           });
         }
     }
   }
-  return { rows, merges };
+  return store.finish();
 }
-
-const textCell = (text: string | undefined): BookCell | undefined =>
-  text === undefined ? undefined : { t: 's', v: text };

@@ -200,7 +200,9 @@ export const writingFormats: readonly WritingFormat[] = [
     ids: 'xml',
     write: streamed(async (tables, _, accounts) => {
       const { writeKml } = await import('../kml/write.ts');
-      return (await import('../zip/write.ts')).zipped('doc.kml', writeKml(layers(tables), accounts));
+      return (await import('../zip/write.ts')).zipped([
+        { path: 'doc.kml', chunks: writeKml(layers(tables), accounts) },
+      ]);
     }),
   },
   {
@@ -246,12 +248,9 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'several',
     tables: true,
     ids: 'column',
-    write: streamed(async (tables, _, accounts) => {
-      const { writeWorkbook } = await import('../workbook/write.ts');
-      return (async function* () {
-        yield await writeWorkbook(tables, accounts);
-      })();
-    }),
+    write: streamed(async (tables, _, accounts) =>
+      (await import('../workbook/write.ts')).writeWorkbook(tables, accounts),
+    ),
   },
   {
     name: 'csv',

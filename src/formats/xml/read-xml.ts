@@ -16,6 +16,8 @@ export interface XmlHandler {
   readonly textless?: boolean;
   /** `text`: the character data that stood directly in the element, in one piece. */
   close(name: string, text: string): void;
+  /** Character data as they come, for elements whose text and children stand mixed. */
+  characters?(text: string): void;
 }
 
 /** The name without its prefix. */
@@ -74,6 +76,7 @@ export async function* readXml<T>(
   });
   if (wantsText) {
     const add = (text: string) => {
+      handler.characters?.(text);
       if (texts.length > 0) texts[texts.length - 1] += text;
     };
     parser.on('text', add);
