@@ -70,6 +70,7 @@ export { ColumnBuilder, nullColumn, takeValues, textColumn } from './table/colum
 export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
 export { expressionFunctions } from './table/cql2/functions.ts';
 export { parseExpression } from './table/cql2/parse.ts';
+export { mostHeaderRows } from './table/header-rows.ts';
 export { type KeyRepair, keyRepairNamed, keyRepairs } from './table/key-repair.ts';
 export * from './table/margins.ts';
 export * from './table/marks.ts';

@@ -9,6 +9,7 @@ import { compressionOf } from './compressed/sniff.ts';
 import { describeContents } from './describe.ts';
 import { layerFromColumns } from './geometry-columns.ts';
 import { gridFormatOf } from './grids.ts';
+import { asDamage, guarded, guardedContents } from './guard.ts';
 import { baseName, ending } from './names.ts';
 import { type Format, formatOf, formats, type OpenContext } from './register.ts';
 import { isWorkbookArchive } from './workbook/sniff.ts';
@@ -69,7 +70,9 @@ export async function openSource(source: ByteSource, context: OpenContext, insid
  * @param inside a path in the archive; `outer.zip/inner.zip/wards.shp` goes on into archives inside
  */
 export async function lookInside(source: ByteSource, context: OpenContext, inside = ''): Promise<Contents> {
-  return describeContents(await insideOf(source, context, inside, 0));
+  return guarded(source.name, async () =>
+    describeContents(guardedContents(await insideOf(source, context, inside, 0), source.name)),
+  );
 }
 
 async function insideOf(
@@ -178,9 +181,7 @@ async function lookIntoArchive(
   const all = await around.list();
   if (inside === '' && (await isWorkbookArchive(around, all))) {
     const { openWorkbook } = await import('./workbook/read.ts');
-    const tables = await openWorkbook(source, context.marks, {
-      inflateRaw: context.capabilities.inflateRaw,
-    });
+    const tables = await openWorkbook(source, context);
     const format = { name: 'workbook', title: 'Workbook', endings: ['xlsx', 'xlsm', 'xlsb', 'ods', 'xls'] };
     return { layers: await asLayers(tables, format, source, context), grids: [], others: [] };
   }
@@ -202,6 +203,17 @@ async function lookIntoArchive(
     });
   }
   const contents = await among(around, wanted, context, depth);
+  for (const { path, size } of around.hidden)
+    contents.others.push({
+      path,
+      size,
+      why: 'another entry of that name',
+      damage: {
+        code: 'entry-twice',
+        severity: 'warning',
+        words: `${path} stands in the archive more than once; the last of them is used.`,
+      },
+    });
   // The one document of a .kmz is called doc.kml in all of them: the archive's own name says more.
   if (ending(source.name) === 'kmz')
     for (const each of contents.layers)
@@ -251,7 +263,7 @@ export async function lookAmong(
   paths: readonly string[],
   context: Omit<OpenContext, 'around' | 'path'>,
 ): Promise<Contents> {
-  return describeContents(await among(around, paths, context, 0));
+  return describeContents(guardedContents(await among(around, paths, context, 0), ''));
 }
 
 async function among(
@@ -270,8 +282,8 @@ async function among(
     try {
       await lookAtOne(around, path, beside, context, depth, contents);
     } catch (error) {
-      if (!(error instanceof IsomericError)) throw error;
-      const failure = error.at({ file: path });
+      const failure = asDamage(error, path);
+      if (!(failure instanceof IsomericError)) throw failure;
       failures.push(failure);
       contents.others.push({
         path,

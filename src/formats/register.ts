@@ -38,6 +38,8 @@ export interface OpenContext {
   marks?: readonly Mark[];
   /** JSON Pointer to the rows of a JSON document. */
   rowsAt?: string;
+  /** How many rows the header of a table has, when the user says so. */
+  headerRows?: number;
 }
 
 export interface Format {
@@ -292,6 +294,7 @@ export const formats: readonly Format[] = [
       (await import('./json-rows/read.ts')).openJsonRows(source, {
         at: context.rowsAt,
         marks: context.marks,
+        headerRows: context.headerRows,
       }),
   },
   {
@@ -300,7 +303,7 @@ export const formats: readonly Format[] = [
     endings: ['xls', 'xlsx', 'ods'],
     // Newer workbooks are zip archives and told apart there.
     sniff: isCompoundFile,
-    open: async (source, context) => (await import('./workbook/read.ts')).openWorkbook(source, context.marks),
+    open: async (source, context) => (await import('./workbook/read.ts')).openWorkbook(source, context),
   },
   {
     name: 'delimited',
@@ -311,6 +314,7 @@ export const formats: readonly Format[] = [
       (await import('./delimited/read.ts')).openDelimited(source, {
         encoding: context.encoding,
         marks: context.marks,
+        headerRows: context.headerRows,
         around: context.around,
         path: context.path,
       }),

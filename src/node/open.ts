@@ -80,12 +80,14 @@ export interface OpenOptions {
   marks?: readonly Mark[];
   /** JSON Pointer to the rows of a JSON document. */
   rowsAt?: string;
+  /** How many rows the header of a table has, when it is known: 0 for none. */
+  headerRows?: number;
 }
 
 /** What is in a file, an archive, a path within an archive, a folder, or at an address: layers, and the rest. */
 export async function lookPath(path: string, options: OpenOptions = {}): Promise<Contents> {
-  const { root, encoding, geometry, marks, rowsAt } = options;
-  const common = { capabilities, encoding, geometry, marks, rowsAt };
+  const { root, encoding, geometry, marks, rowsAt, headerRows } = options;
+  const common = { capabilities, encoding, geometry, marks, rowsAt, headerRows };
   if (/^https?:\/\//i.test(path)) {
     const source = await remoteSource(path);
     return placed({ file: path }, () => lookInside(source, { ...common, around: null, path: source.name }));

@@ -23,6 +23,7 @@ export interface Reporter {
 export interface Reading {
   marks?: readonly Mark[];
   rowsAt?: string;
+  headerRows?: number;
 }
 
 /** Everything a study needs of the machine it runs on; injected, so that the study itself knows no Node. */

@@ -131,6 +131,7 @@ async function partsOf(
   const reading = {
     marks: Object.entries(dataset.marks ?? {}).map(([text, reason]) => ({ text, reason })),
     rowsAt: dataset['rows at'],
+    headerRows: dataset['header rows'],
   };
   const paths = files.get(name)!;
   // A structure beside the figures says what their codes mean: then the whole folder is opened.

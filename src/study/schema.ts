@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { usualUnsureAbove } from '../core/layer/verbs/compute.ts';
+import { mostHeaderRows } from '../core/table/header-rows.ts';
 import { keyRepairs } from '../core/table/key-repair.ts';
 import { protocolKinds } from '../sources/kinds.ts';
 
@@ -205,6 +206,13 @@ const dataset = z
       .optional()
       .describe('What stands in place of figures, with its reason: { "-9999": missing }.'),
     'rows at': text.optional().describe('JSON Pointer to the rows of a JSON document.'),
+    'header rows': z
+      .number()
+      .int()
+      .min(0)
+      .max(mostHeaderRows)
+      .optional()
+      .describe('How many rows the header of a table has: 0 for none.'),
     rows: z.enum(['without totals']).optional().describe('Leave out rows that are totals.'),
     level: text.optional().describe('Only units of this level, where a table holds several.'),
     variables: z

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { IsomericError, marksFromText } from '../../core/index.ts';
+import { IsomericError, marksFromText, mostHeaderRows } from '../../core/index.ts';
 import type { OpenOptions } from '../../node/index.ts';
 import { makeOutput, type Output } from '../output.ts';
 
@@ -20,6 +20,7 @@ export interface TableReading {
   encoding?: string;
   marks?: string;
   rowsAt?: string;
+  headerRows?: string;
   geometry?: string;
 }
 
@@ -28,6 +29,14 @@ export function openOptions(options: TableReading): OpenOptions {
     encoding: options.encoding,
     geometry: options.geometry,
     rowsAt: options.rowsAt,
+    headerRows:
+      options.headerRows === undefined
+        ? undefined
+        : numberOption(
+            'header-rows',
+            options.headerRows,
+            (value) => Number.isInteger(value) && value >= 0 && value <= mostHeaderRows,
+          ),
     marks: options.marks === undefined ? undefined : marksFromText(options.marks),
   };
 }
@@ -37,7 +46,8 @@ export function withTableOptions(command: Command): Command {
   return command
     .option('--encoding <name>', 'the encoding of texts: cp1252, cp850 …')
     .option('--marks <list>', 'what stands in place of figures: ". = suppressed, -9999 = missing"')
-    .option('--rows-at <pointer>', 'JSON Pointer to the rows of a JSON document: /data/rows');
+    .option('--rows-at <pointer>', 'JSON Pointer to the rows of a JSON document: /data/rows')
+    .option('--header-rows <number>', 'how many rows the header of a table has: 0 for none, 1, 2 …');
 }
 
 /** A number of an option; an error when the text is none that is allowed. */

@@ -300,6 +300,7 @@ export const addLook: AddCommand = (program) => {
     )
     .option('--marks <list>', 'what stands in place of figures: ". = suppressed, -9999 = missing"')
     .option('--rows-at <pointer>', 'JSON Pointer to the rows of a JSON document: /data/rows')
+    .option('--header-rows <number>', 'how many rows the header of a table has: 0 for none, 1, 2 …')
     .option('--field <names>', 'all about these fields: values with counts, reasons, quantiles, a histogram')
     .action(async (path: string, options: LookOptions, command) => {
       const output = outputOf(command);

@@ -18,7 +18,12 @@ export interface HeaderPlan {
   renamed: [name: string, free: string][];
   /** Columns without a name: the number of the first one that had to be called something. */
   unnamed: number;
+  /** A first row of data that might be a second one of the header: its first cells. */
+  doubtful: string | null;
 }
+
+/** Most rows that a header is believed to have. */
+export const mostHeaderRows = 8;
 
 const unitWords =
   /^[([]?\s*(%|per ?cent|percent|percentage|‰|number|no\.|count|counts|n|km²|km2|sq\.? ?km|ha|hectares?|m|m²|m2|km|metres?|years?|persons|people|households|dwellings|per 1,?000|€|\$|£|code|text|name)\s*[)\]]?$/i;
@@ -34,6 +39,13 @@ const isNumber = (cell: string) => !/[a-z]/i.test(cell) && dressedNumber(cell.tr
 const isYear = (cell: string) => /^(1[89]|20|21)\d\d$/.test(cell.trim());
 const filled = (row: readonly string[]) => row.reduce((n, cell) => n + (cell.trim() === '' ? 0 : 1), 0);
 const phrase = (cell: string) => /\s/.test(cell.trim()) && cell.trim().length > 8;
+/** A name with what divides it in figures: `0204`, `T-204` and `T-205` have one shape. Null without any digit. */
+const shapeOf = (cell: string) => {
+  const text = cell.trim();
+  return /\d/.test(text) && text.length <= 40
+    ? text.replace(/[\p{L}]+/gu, 'a').replace(/\d+/g, (digits) => '9'.repeat(Math.min(digits.length, 12)))
+    : null;
+};
 const codeLike = (cell: string) =>
   cell.trim().length <= 24 && /^[A-Za-z]{0,12}[_.-]?[A-Za-z0-9_.-]*$/.test(cell.trim());
 
@@ -58,8 +70,12 @@ function usualWidth(rows: readonly (readonly string[])[]): number {
   return Math.max(1, best);
 }
 
-/** The first rows of a table → where its header is, how many rows it has, what the columns are called. */
-export function planHeader(rows: readonly (readonly string[])[]): HeaderPlan {
+/**
+ * The first rows of a table → where its header is, how many rows it has, what the columns are called.
+ *
+ * @param asked how many rows the header has, when that is known
+ */
+export function planHeader(rows: readonly (readonly string[])[], asked?: number): HeaderPlan {
   const width = usualWidth(rows);
   let header = 0;
   if (width > 1) {
@@ -86,6 +102,7 @@ export function planHeader(rows: readonly (readonly string[])[]): HeaderPlan {
     headerRows: 1,
     renamed: [],
     unnamed: 0,
+    doubtful: null,
   };
   const first = rows[header] ?? [];
   const columns = Math.max(first.length, 1);
@@ -99,8 +116,9 @@ export function planHeader(rows: readonly (readonly string[])[]): HeaderPlan {
     const cells = cellsBelow(from, c);
     return cells.length > (from === 0 ? 0 : 1) && cells.every(isFigure) && cells.some(isNumber);
   };
-  if (header === 0 && below.length >= 2 && lacksHeader(first, columns, figuresBelow)) {
-    plan.dataRow = 0;
+  const missing = header === 0 && below.length >= 2 && lacksHeader(first, columns, figuresBelow);
+  if (asked === 0 || (asked === undefined && missing)) {
+    plan.dataRow = header;
     plan.headerRows = 0;
     plan.names = Array.from({ length: columns }, (_, c) => `column_${c + 1}`);
     plan.titles = plan.names.map(() => undefined);
@@ -111,12 +129,30 @@ export function planHeader(rows: readonly (readonly string[])[]): HeaderPlan {
   let titles: (string | undefined)[] = raw.map(() => undefined);
   let units: (string | undefined)[] = raw.map(() => undefined);
   const second = below[0];
-  if (second !== undefined && below.length >= 2) {
-    const kind = secondHeader(first, second, columns, (c) => figuresBelow(1, c), below.slice(1));
+  const cells = (row: readonly string[] | undefined) =>
+    Array.from({ length: columns }, (_, c) => (row?.[c] ?? '').trim());
+  if (asked !== undefined && asked > 2) {
+    // Groups over groups: the lowest row tells the columns apart.
+    const upper = [first, ...below.slice(0, asked - 2)].map((row) => filledForward(cells(row)));
+    const lowest = cells(below[asked - 2]);
+    raw = lowest.map((name, c) =>
+      [...new Set([...upper.map((row) => row[c]), name])].filter(Boolean).join(' '),
+    );
+    plan.headerRows = asked;
+    plan.dataRow = header + asked;
+  } else if (second !== undefined && (asked === 2 || (asked === undefined && below.length >= 2))) {
+    const figures = (c: number) => figuresBelow(1, c);
+    const found = secondHeader(first, second, columns, figures, below.slice(1));
+    const kind = asked === 2 ? (found?.kind ?? 'titles') : found?.sure ? found.kind : null;
+    if (found !== null && kind === null)
+      plan.doubtful = second
+        .slice(0, 3)
+        .map((cell) => cell.trim())
+        .join(', ');
     if (kind !== null) {
       plan.headerRows = 2;
       plan.dataRow = header + 2;
-      const under = Array.from({ length: columns }, (_, c) => (second[c] ?? '').trim());
+      const under = cells(second);
       if (kind === 'units') units = under.map((cell) => withoutBrackets(cell) || undefined);
       else if (kind === 'groups') {
         const groups = filledForward(raw);
@@ -158,14 +194,17 @@ function lacksHeader(
 
 type Second = 'titles' | 'codes below' | 'units' | 'groups';
 
-/** What a second row is when it is no data: words where all rows below have figures, or names under groups. */
+/**
+ * What a second row is when it is no data: words where all rows below have figures, or names under groups. One text over
+ * figures alone proves nothing, and is not `sure`: a place may have no figure but a remark.
+ */
 function secondHeader(
   first: readonly string[],
   second: readonly string[],
   columns: number,
   figures: (c: number) => boolean,
   below: readonly (readonly string[])[],
-): Second | null {
+): { kind: Second; sure: boolean } | null {
   let words = 0;
   let numbers = 0;
   let units = 0;
@@ -173,17 +212,30 @@ function secondHeader(
   let codes = 0;
   let upperPhrases = 0;
   let there = 0;
+  let repeated = 0;
+  let groupNames = 0;
   for (let c = 0; c < columns; c++) {
     const cell = (second[c] ?? '').trim();
     const upper = (first[c] ?? '').trim();
     if (phrase(upper)) upperPhrases++;
     if (cell === '') continue;
     there++;
+    if (upper === '') groupNames++;
     if (unitWords.test(cell)) units++;
     if (phrase(cell)) phrases++;
     if (codeLike(cell)) codes++;
     if (isNumber(cell) && !isYear(cell)) numbers++;
-    else if (figures(c) && !isFigure(cell)) words++;
+    else if (isFigure(cell)) {
+      // A mark stands in place of a figure, and there are none in headers; “over 65” may be a name.
+      if (figures(c) && (knownReason(cell) !== undefined || !/[a-z]/i.test(cell))) return null;
+    } else if (figures(c)) words++;
+    // A key of the same shape as those below is one of them.
+    const shape = shapeOf(cell);
+    if (shape !== null && !isYear(cell)) {
+      const others = below.map((row) => row[c] ?? '').filter((each) => each.trim() !== '');
+      if (others.length > 0 && others.every((each) => shapeOf(each) === shape)) return null;
+    }
+    if (upper !== '' && saysTheSame(upper, cell)) repeated++;
   }
   if (there === 0 || numbers > 0) return null;
   const upperFilled = filled(first.slice(0, columns));
@@ -194,14 +246,28 @@ function secondHeader(
       .slice(0, 5)
       .some((row) => row.filter((cell) => phrase(cell)).length >= phrases);
     if (phrases * 2 < columns || upperCodes < columns * 0.8 || phrasesBelow || phrases < 2) return null;
-    return 'titles';
+    return { kind: 'titles', sure: true };
   }
-  if (units === there && units * 2 >= Math.min(there, columns)) return 'units';
+  if (units === there && units * 2 >= Math.min(there, columns)) return { kind: 'units', sure: true };
   const groups = upperFilled < columns || new Set(first.map((cell) => cell.trim())).size < columns;
-  if (groups && new Set(second.map((cell) => cell.trim())).size > 1 && upperFilled < there) return 'groups';
-  if (groups && upperFilled === columns) return 'groups';
-  if (upperPhrases * 2 > columns && codes === there && phrases === 0) return 'codes below';
-  return 'titles';
+  const manyGroups = groups && new Set(second.map((cell) => cell.trim())).size > 1 && upperFilled < there;
+  if (manyGroups || (groups && upperFilled === columns))
+    return { kind: 'groups', sure: groupNames > 0 || words > 1 };
+  const sure = words > 1 || repeated > 0 || units > 0;
+  if (upperPhrases * 2 > columns && codes === there && phrases === 0)
+    return { kind: 'codes below', sure: sure || codes > 1 };
+  return { kind: 'titles', sure };
+}
+
+/** `AREA` and “Area identifier”: the second begins with the first, or the other way round. */
+function saysTheSame(upper: string, cell: string): boolean {
+  const plain = (text: string) =>
+    text
+      .toLowerCase()
+      .replace(/[^\p{L}\p{N}]+/gu, ' ')
+      .trim();
+  const [a, b] = [plain(upper), plain(cell)];
+  return a.length > 1 && b.length > 1 && (b.startsWith(a) || a.startsWith(b));
 }
 
 /** Cells that were merged hold their text in the first one only. */
@@ -213,11 +279,25 @@ function filledForward(cells: readonly string[]): string[] {
   });
 }
 
+/** How lines begin that tell of a table: a word for it with its sign, a mark with its meaning, a number in brackets. */
+const noteBegins =
+  /^\s*((notes?|source|sources|footnotes?|remarks?|legend|key|symbols?|explanations?|copyright)\s?[:.]|©|last updated\b|data (as|from|extracted)\b|[*†‡§¹²³]+\s*(=|:|means\b|stands for\b|[A-Za-z]{4,}|\s[A-Za-z])|\(\d{1,2}\)\s|\d{1,2}\)\s|["'“]?(\.{1,3}|[-–—:]|[xXcC]|[nN]\/[aA])["'”]?\s*(=|:\s|means\b|stands for\b))/i;
+/** Weaker ones, that a name might begin with as well. */
 const noteWords =
-  /^\s*(notes?\b|source|sources\b|footnote|remark|legend|key\b|symbols?\b|explanation|copyright|©|prepared|published|last updated|data (as|from|extracted)|the (figures|table|data)\b|[*†‡§¹²³]|\(?\d{1,2}\)|\d{1,2}\s[A-Z]|["'“]?(\.{1,3}|[-–—:x*c])["'”]?\s*(=|:|means|[A-Za-z]{4,}))/i;
+  /^\s*(notes?\b|source\b|sources\b|footnote|remark|legend|symbols?\b|explanation|copyright|prepared\b|published\b|the (figures|table|data)\b|\d{1,2}\s[A-Z]|["'“]?(\.{1,3}|[-–—:*])["'”]?\s*[A-Za-z]{4,})/i;
+/** Words that a sentence has at least. */
+const sentenceWords = 5;
 
-/** Does a row with nothing but this in its first cell read as a note below the table? `usual`: the longest key above. */
-export function isFootnote(text: string, usual: number): boolean {
+/**
+ * Does a row with nothing but this in its first cell read as a note below the table?
+ *
+ * @param usual the longest key above
+ * @param divided the row has its other cells, and all are blank: then it is data, unless it plainly is a note
+ */
+export function isFootnote(text: string, usual: number, divided: boolean): boolean {
   const bare = text.trim();
-  return noteWords.test(bare) || (bare.length > Math.max(30, 1.5 * usual) && /\s\S+\s/.test(bare));
+  if (noteBegins.test(bare)) return true;
+  const long = bare.length > Math.max(30, 1.5 * usual);
+  if (divided) return long && /[.!]$/.test(bare) && bare.split(/\s+/, sentenceWords).length === sentenceWords;
+  return noteWords.test(bare) || (long && /\s\S+\s/.test(bare));
 }

@@ -97,9 +97,34 @@ export const markedNumbers: ReadonlyMap<number, string> = new Map(
 /** Numbers that are often marks and sometimes figures: told, never assumed. */
 export const doubtfulNumbers: readonly number[] = [-9, -99, -999, -9999, -99999, -999999, -9999999];
 
-/** Reason of a mark that everybody uses; undefined for any other text. */
+const plainNumber = /^-?\d+(?:[.,]0+)?$/;
+const dividedNumber = /^(-?\d{1,3}(?:,\d{3}){2,})(?:\.0+)?$|^(-?\d{1,3}(?:\.\d{3}){2,})(?:,0+)?$/;
+const scientific = /^-?\d(?:\.\d+)?e\+?\d{1,2}$/i;
+
+/**
+ * The one spelling of a mark that is a number: `-666666666.0`, `-666,666,666` and `-6.66666666E8` are `-666666666`. Other
+ * texts are themselves, without white space around them.
+ */
+export function markSpelling(text: string): string {
+  const bare = text.trim().replace(/^\u2212/, '-');
+  const c = bare.charCodeAt(bare.length - 1);
+  if (bare.length > longestMark || c < 48 || c > 57) return bare;
+  const whole = bare.replace(/[ '’\u00a0\u202f]/g, '');
+  if (plainNumber.test(whole)) return whole.replace(/[.,]0+$/, '');
+  const divided = dividedNumber.exec(whole);
+  if (divided !== null) return (divided[1] ?? divided[2]).replace(/[.,]/g, '');
+  if (scientific.test(whole) && Number.isSafeInteger(Number(whole))) return String(Number(whole));
+  return bare;
+}
+
+/** Reason of a mark that everybody uses, however it is spelt; undefined for any other text. */
 export function knownReason(text: string): string | undefined {
-  return text.length > longestMark ? undefined : known.get(text.toLowerCase());
+  return text.length > longestMark ? undefined : known.get(markSpelling(text).toLowerCase());
+}
+
+/** Marks of a user or a file by their one spelling. */
+export function markReasons(marks: Iterable<Mark>): Map<string, string> {
+  return new Map([...marks].map((mark) => [markSpelling(mark.text), mark.reason]));
 }
 
 /** The reason in a sentence of a provider: `. = suppressed to protect confidentiality` → suppressed. */
@@ -152,7 +177,8 @@ export class MarkList {
   private readonly numbers = new Map<string, number>();
 
   /** Number of the mark, from 1; 0 when there are too many. */
-  number(text: string, reason: string): number {
+  number(spelt: string, reason: string): number {
+    const text = markSpelling(spelt);
     const found = this.numbers.get(text);
     if (found !== undefined) return found;
     if (this.list.length >= mostMarks) return 0;
@@ -162,6 +188,6 @@ export class MarkList {
   }
 
   get(text: string): number {
-    return this.numbers.get(text) ?? 0;
+    return this.numbers.get(text) ?? this.numbers.get(markSpelling(text)) ?? 0;
   }
 }

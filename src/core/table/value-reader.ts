@@ -1,6 +1,6 @@
 import { decodeText } from './column.ts';
 import type { ColumnBuilder } from './column-builder.ts';
-import { boundReasons } from './marks.ts';
+import { boundReasons, markSpelling } from './marks.ts';
 import { numberFrom, numberFromText } from './number-text.ts';
 import { dateFromBytes, parseTimestamp } from './time.ts';
 import { dateFromNumbers, dressedNumber, type Reading } from './value-survey.ts';
@@ -18,6 +18,8 @@ export class ValueReader {
     this.reading = reading;
     this.numbers = new Map(reading.marks.map((mark, k) => [mark.text, k + 1]));
     for (const mark of reading.marks) this.begins[encoder.encode(mark.text)[0]] = 1;
+    // A minus of print stands for the plain one.
+    if (this.begins[45] === 1) this.begins[encoder.encode('\u2212')[0]] = 1;
   }
 
   putText(builder: ColumnBuilder, text: string): void {
@@ -45,7 +47,7 @@ export class ValueReader {
     }
     if (this.begins[bytes[start]] === 1) {
       const text = decodeText(bytes, start, end);
-      const number = this.numbers.get(text);
+      const number = this.numbers.get(text) ?? this.numbers.get(markSpelling(text));
       if (number !== undefined) {
         const { reason } = reading.marks[number - 1];
         if (boundReasons.has(reason)) this.dressed(builder, text);

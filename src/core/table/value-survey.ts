@@ -1,5 +1,13 @@
 import { decodeText } from './column.ts';
-import { doubtfulNumbers, knownReason, longestMark, type Mark, MarkList, reasons } from './marks.ts';
+import {
+  doubtfulNumbers,
+  knownReason,
+  longestMark,
+  type Mark,
+  MarkList,
+  markSpelling,
+  reasons,
+} from './marks.ts';
 import { dividedBits, numberBits, Reads } from './number-text.ts';
 import type { Field, FieldType } from './schema.ts';
 import { dateFromBytes, daysOf, parseTimestamp } from './time.ts';
@@ -51,7 +59,9 @@ export const noRemarks: Remarks = {
 
 const longestNumber = 64;
 const bound =
-  /^(?:(<|>|≤|≥|<=|>=|under |over )\s*)?([$£€¥]?)([-+−]?[\d.,\u00a0\u202f'’ ]*\d)\s*([%$£€¥]?)\s*(\+|-)?$/;
+  /^(?:(<|>|≤|≥|<=|>=|under |fewer than |less than |below |up to |at most |over |more than |above |at least )\s*)?([$£€¥]?)([-+−]?[\d.,\u00a0\u202f'’ ]*\d)\s*([%$£€¥]?)\s*(\+|-)?$/;
+const underWords: ReadonlySet<string> = new Set(['<', 'under', 'fewer than', 'less than', 'below']);
+const atMostWords: ReadonlySet<string> = new Set(['≤', '<=', 'up to', 'at most']);
 const dateNumbers = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;
 const encoder = new TextEncoder();
 
@@ -73,8 +83,9 @@ export function dressedNumber(
   const bits = numberBits(bytes, 0, bytes.length) || dividedBits(bare);
   if (bits === 0) return null;
   let reason: string | null = null;
-  if (sign === '<' || sign === 'under ') reason = reasons.under;
-  else if (sign === '≤' || sign === '<=') reason = reasons.atMost;
+  const word = sign?.toLowerCase().trim();
+  if (word !== undefined && underWords.has(word)) reason = reasons.under;
+  else if (word !== undefined && atMostWords.has(word)) reason = reasons.atMost;
   else if (sign !== undefined || end === '+') reason = reasons.atLeast;
   else if (end === '-') reason = reasons.atMost;
   return { number: bare, bits, affix: before + after, reason };
@@ -129,7 +140,10 @@ export class ValueSurvey {
     }
     if (this.can & Can.Number) {
       const first = bytes[start];
-      if (!(first === 45 || this.own.size > 0) || !this.seeMark(bytes, start, end)) {
+      if (
+        !(this.own.size > 0 || (first === 45 && alike(bytes, start, end))) ||
+        !this.seeMark(bytes, start, end)
+      ) {
         const bits = numberBits(bytes, start, end);
         if (bits === 0) {
           this.seeOther(bytes, start, end);
@@ -195,7 +209,7 @@ export class ValueSurvey {
   private seeMark(bytes: Uint8Array, start: number, end: number): boolean {
     if (end - start > longestMark) return false;
     const text = decodeText(bytes, start, end);
-    const reason = this.own.get(text) ?? knownReason(text);
+    const reason = this.own.get(markSpelling(text)) ?? knownReason(text);
     return reason !== undefined && this.marks.number(text, reason) > 0;
   }
 
@@ -203,7 +217,7 @@ export class ValueSurvey {
   private seeOther(bytes: Uint8Array, start: number, end: number): void {
     if (end - start <= 40) {
       const text = decodeText(bytes, start, end);
-      const reason = this.own.get(text) ?? knownReason(text);
+      const reason = this.own.get(markSpelling(text)) ?? knownReason(text);
       if (reason !== undefined && this.marks.number(text, reason) > 0) return;
       const dressed = dressedNumber(text);
       if (dressed !== null) {
@@ -302,6 +316,14 @@ export class ValueSurvey {
     const short = this.others > 0 && codeName.test(called);
     return { reading: { ...reading, code: (this.digits && this.zeroLed) || short }, remarks };
   }
+}
+
+/** Marks are numbers of like digits: most negative numbers show with their second one that they are none. */
+function alike(bytes: Uint8Array, start: number, end: number): boolean {
+  if (end - start < 4) return true;
+  const digit = bytes[start + 1];
+  const next = bytes[start + 2];
+  return next === digit || next < 48 || next > 57;
 }
 
 function sameWord(bytes: Uint8Array, start: number, text: string): boolean {

@@ -1,7 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
-import { boundReasons, knownReason, type Mark, MarkList } from '../../core/table/marks.ts';
+import { boundReasons, knownReason, type Mark, MarkList, markSpelling } from '../../core/table/marks.ts';
 import { numberFromText } from '../../core/table/number-text.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
@@ -77,7 +77,7 @@ export class ColumnOfCells {
   private seeText(text: string): void {
     if (text === '') return;
     this.inText?.seeText(text);
-    const reason = this.own.get(text) ?? knownReason(text);
+    const reason = this.own.get(markSpelling(text)) ?? knownReason(text);
     if (reason !== undefined && this.marks.number(text, reason) > 0) return;
     if (/^0\d+$/.test(text)) this.zeroLed++;
     const dressed = text.length > 40 ? null : dressedNumber(text);

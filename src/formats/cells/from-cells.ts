@@ -31,6 +31,8 @@ export interface FromCellsOptions {
   names?: readonly string[];
   /** Figures may be written as text (rows of a service that quotes everything). */
   numbersInText?: boolean;
+  /** Rows of the header, when that is known. */
+  headerRows?: number;
   /** The grid is compact and may be kept: columns are made of it when they are asked for. */
   lazy?: boolean;
 }
@@ -65,6 +67,7 @@ function givenNames(names: readonly string[]): HeaderPlan {
     headerRows: 1,
     renamed: [],
     unnamed: 0,
+    doubtful: null,
   };
 }
 
@@ -83,7 +86,8 @@ export function tableFromCells(grid: CellGrid, options: FromCellsOptions): Table
   const sample = rows
     .slice(0, headerLooked)
     .map((r) => Array.from({ length: grid.columns }, (_, c) => cellText(grid.cell(r, c))));
-  const header = options.names === undefined ? planHeader(sample) : givenNames(options.names);
+  const header =
+    options.names === undefined ? planHeader(sample, options.headerRows) : givenNames(options.names);
   let end = rows.length;
   const notes: string[] = [];
   if (grid.columns > 1) {
@@ -92,7 +96,7 @@ export function tableFromCells(grid: CellGrid, options: FromCellsOptions): Table
       if (!alone(grid, rows[k])) longest = Math.max(longest, cellText(grid.cell(rows[k], 0)).length);
     let first = end;
     while (first > header.dataRow && alone(grid, rows[first - 1])) first--;
-    const at = rows.slice(first, end).findIndex((r) => isFootnote(cellText(grid.cell(r, 0)), longest));
+    const at = rows.slice(first, end).findIndex((r) => isFootnote(cellText(grid.cell(r, 0)), longest, true));
     if (at >= 0) {
       for (const r of rows.slice(first + at, end)) notes.push(cellText(grid.cell(r, 0)).trim());
       end = first + at;
@@ -146,7 +150,7 @@ export function tableFromCells(grid: CellGrid, options: FromCellsOptions): Table
 /** What is said of a header that is not just the first row. */
 export function tellHeader(
   header: HeaderPlan,
-  say: (code: string, severity: Finding['severity'], words: string) => void,
+  say: (code: string, severity: Finding['severity'], words: string, repair?: string) => void,
 ): void {
   for (const [name, free] of header.renamed)
     say('column-twice', 'note', `the column name ${name} occurs again; the later one is called ${free}.`);
@@ -155,6 +159,14 @@ export function tellHeader(
       'header-missing',
       'warning',
       'the first row holds figures already, so the columns have no names; they are called column_1 and so on.',
+      'if it is the header all the same: --header-rows 1 (“header rows: 1” in a study)',
+    );
+  if (header.doubtful !== null)
+    say(
+      'header-doubtful',
+      'warning',
+      `the first row below the header (${header.doubtful.slice(0, 90)}) may be a second one of it; it was read as data.`,
+      'if it belongs to the header: --header-rows 2 (“header rows: 2” in a study)',
     );
   if (header.headerRows === 2) {
     const gave = header.units.some((unit) => unit !== undefined)
@@ -162,7 +174,12 @@ export function tellHeader(
       : header.titles.some((title) => title !== undefined)
         ? 'titles'
         : 'the lower part of the names';
-    say('header-two-rows', 'note', `the header has two rows; the second one is no data and gave ${gave}.`);
+    say(
+      'header-two-rows',
+      'warning',
+      `the header has two rows; the second one is no data and gave ${gave}.`,
+      'if it is data: --header-rows 1 (“header rows: 1” in a study)',
+    );
   }
   const { above } = header;
   if (above.length > 0)

@@ -4,9 +4,12 @@ import { crc32 } from './crc32.ts';
 
 /** What a piece expands to is held at once: pieces are small. */
 const pieceLength = 16_384;
+/** Checksum and length at the end of a member, and how much before a piece may belong to one that ends in it. */
+const trailerLength = 8;
+const keptBefore = 70_000;
 
 /**
- * Unpacks gzip (RFC 1952) chunk by chunk. With one member, the checksum and length at its end are held against what came
+ * Unpacks gzip (RFC 1952) chunk by chunk. The checksum and length at the end of every member are held against what came
  * out; a stream that is damaged, cut short or followed by something else is what `damaged` makes of it.
  */
 export async function* gunzipChunks(
@@ -14,46 +17,46 @@ export async function* gunzipChunks(
   damaged: (words: string) => IsomericError,
 ): AsyncGenerator<Uint8Array> {
   const out: Uint8Array[] = [];
-  let members = 1;
-  const unpacker = new Gunzip((chunk) => {
-    if (chunk.length > 0) out.push(chunk);
-  });
-  unpacker.onmember = () => {
-    members++;
-  };
   let crc = 0;
   let length = 0;
   let packed = 0;
-  const tail = new Uint8Array(8);
-  const drain = function* () {
-    while (out.length > 0) {
-      const chunk = out.shift()!;
-      crc = crc32(chunk, crc);
-      length += chunk.length;
-      yield chunk;
-    }
+  // The last bytes before the piece at hand and the piece itself: every member ends within them.
+  let recent = new Uint8Array(0);
+  /** Holds the trailer that ends at `end`, counted from the beginning of the stream, against what came out. */
+  const checkTrailer = (end: number) => {
+    const at = end - (packed - recent.length) - trailerLength;
+    const view = new DataView(recent.buffer, recent.byteOffset, recent.byteLength);
+    if (at < 0 || view.getUint32(at, true) !== crc || view.getUint32(at + 4, true) !== length >>> 0)
+      throw damaged('What it unpacks to does not fit the checksum and length at its end.');
+    crc = 0;
+    length = 0;
   };
+  const unpacker = new Gunzip((chunk) => {
+    if (chunk.length === 0) return;
+    crc = crc32(chunk, crc);
+    length += chunk.length;
+    out.push(chunk);
+  });
+  unpacker.onmember = checkTrailer;
   try {
     for await (const chunk of chunks) {
-      packed += chunk.length;
-      if (chunk.length >= 8) tail.set(chunk.subarray(chunk.length - 8));
-      else {
-        tail.copyWithin(0, chunk.length);
-        tail.set(chunk, 8 - chunk.length);
-      }
       for (let at = 0; at < chunk.length; at += pieceLength) {
-        unpacker.push(chunk.subarray(at, at + pieceLength), false);
-        yield* drain();
+        const piece = chunk.subarray(at, at + pieceLength);
+        const kept = recent.subarray(Math.max(0, recent.length - keptBefore));
+        recent = new Uint8Array(kept.length + piece.length);
+        recent.set(kept);
+        recent.set(piece, kept.length);
+        packed += piece.length;
+        unpacker.push(piece, false);
+        yield* out.splice(0);
       }
     }
     unpacker.push(new Uint8Array(0), true);
-    yield* drain();
+    yield* out.splice(0);
   } catch (error) {
     if (error instanceof IsomericError) throw error;
     throw damaged(`It cannot be unpacked (${error instanceof Error ? error.message : String(error)}).`);
   }
-  if (members > 1) return;
-  const view = new DataView(tail.buffer);
-  if (packed < 18 || view.getUint32(0, true) !== crc || view.getUint32(4, true) !== length >>> 0)
-    throw damaged('What it unpacks to does not fit the checksum and length at its end.');
+  if (packed < 18) throw damaged('It ends before it has begun.');
+  checkTrailer(packed);
 }

@@ -4,7 +4,7 @@ import type { Finding } from '../../core/findings.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
-import type { Mark } from '../../core/table/marks.ts';
+import { type Mark, markReasons } from '../../core/table/marks.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { describedBy, type TableDescription } from '../csvw/metadata.ts';
@@ -26,6 +26,8 @@ export interface DelimitedReading {
   delimiter?: ',' | ';' | '\t' | '|';
   /** Marks in place of figures, besides those that everybody uses. */
   marks?: readonly Mark[];
+  /** Rows of the header, when that is known. */
+  headerRows?: number;
   /** What stands beside the file, for its metadata. */
   around?: Surroundings | null;
   path?: string;
@@ -142,9 +144,10 @@ async function survey(
   const scanner = new RowScanner(delimiter);
   const rows = new RowSurvey({
     name: source.name,
-    marks: new Map((asked.marks ?? []).map((mark) => [mark.text, mark.reason])),
+    marks: markReasons(asked.marks ?? []),
     semicolons: delimiter === delimiters[';'],
     first: layout.first,
+    headerRows: asked.headerRows,
     text: asText,
   });
   let skip = rows.skipped;

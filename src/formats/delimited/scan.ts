@@ -213,30 +213,64 @@ export function firstRows(
   return { rows, open };
 }
 
+/** Delimiters by what speaks for them when several divide all rows alike: a comma may be a decimal one, or stand in texts. */
+const byRank = [delimiters['\t'], delimiters[';'], delimiters['|'], delimiters[',']] as const;
+
+/** How often each delimiter stands outside quotes in each of the first rows, whichever of them it is that divides. */
+function countsByRow(head: Uint8Array, complete: boolean, most: number): number[][] {
+  const rows: number[][] = [];
+  let counts = byRank.map(() => 0);
+  let from = 0;
+  // A quote counts where a field may begin.
+  let begins = true;
+  let k = 0;
+  const end = () => {
+    if (k > from) rows.push(counts);
+    counts = byRank.map(() => 0);
+    begins = true;
+  };
+  for (; k < head.length && rows.length < most; k++) {
+    const c = head[k];
+    if (c === 34 && begins) {
+      let q = k + 1;
+      for (; q < head.length; q++) if (head[q] === 34 && head[++q] !== 34) break;
+      k = Math.min(q, head.length) - 1;
+      begins = false;
+      continue;
+    }
+    if (c === 10 || c === 13) {
+      end();
+      from = k + 1;
+      continue;
+    }
+    const d = byRank.indexOf(c as (typeof byRank)[number]);
+    if (d >= 0) counts[d]++;
+    begins = d >= 0;
+  }
+  if (complete && rows.length < most) end();
+  return rows;
+}
+
 /**
- * The delimiter of a text: the one that divides most of its first rows into the same number of fields, the most of
- * them. Titles above and notes below may have fewer. Undefined when none divides them.
+ * The delimiter of a text: the one that divides most of its first rows into the same number of fields, whatever stands
+ * in quotes; among several that divide as many, the rarer sign. Titles above and notes below may have fewer. Undefined
+ * when none divides them.
  */
 export function findDelimiter(head: Uint8Array, complete: boolean): number | undefined {
+  const rows = countsByRow(head, complete, 100);
   let best: number | undefined;
   let most = 0;
-  for (const delimiter of Object.values(delimiters)) {
-    const { rows } = firstRows(head, complete, delimiter, 100);
-    if (rows.length === 0) continue;
+  byRank.forEach((delimiter, d) => {
     const times = new Map<number, number>();
-    for (const { length } of rows) times.set(length, (times.get(length) ?? 0) + 1);
-    let width = 1;
+    for (const counts of rows) times.set(counts[d], (times.get(counts[d]) ?? 0) + 1);
     let alike = 0;
-    for (const [each, n] of times)
-      if (each > 1 && (n > alike || (n === alike && each > width))) [width, alike] = [each, n];
+    for (const [count, n] of times) if (count > 0 && n > alike) alike = n;
     // Of short texts nearly all rows must agree; long ones may have titles and notes.
     const needed =
       rows.length < 8
         ? Math.min(Math.ceil(rows.length * 0.8), Math.max(2, rows.length - 4))
         : rows.length * 0.6;
-    if (width < 2 || alike < needed) continue;
-    const score = width * (alike / rows.length);
-    if (score > most) [best, most] = [delimiter, score];
-  }
+    if (alike >= needed && alike > most) [best, most] = [delimiter, alike];
+  });
   return best;
 }

@@ -3,7 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { decodeText } from '../../core/table/column.ts';
 import { type HeaderPlan, isFootnote, planHeader } from '../../core/table/header-rows.ts';
-import { markFromNote } from '../../core/table/marks.ts';
+import { markFromNote, markSpelling } from '../../core/table/marks.ts';
 import type { Field } from '../../core/table/schema.ts';
 import {
   fieldOf,
@@ -25,6 +25,8 @@ export interface SurveyOptions {
   semicolons: boolean;
   /** Rows to look at first, to find the header. */
   first: readonly (readonly string[])[];
+  /** Rows of the header, when that is known. */
+  headerRows?: number;
   /** Columns that are text whatever their values look like, as a description or a standard says. */
   text?: readonly boolean[];
 }
@@ -54,7 +56,7 @@ export class RowSurvey {
 
   constructor(options: SurveyOptions) {
     this.options = options;
-    this.header = planHeader(options.first);
+    this.header = planHeader(options.first, options.headerRows);
     this.columns = this.header.names.length;
     this.surveys = this.header.names.map(() => new ValueSurvey(options.marks));
   }
@@ -107,7 +109,7 @@ export class RowSurvey {
     const { header, options } = this;
     // From the first row that reads as a note on, all that waits is notes; blank keys above it are data.
     const at = this.waiting.findIndex(
-      ({ text, whole }) => isFootnote(text, this.longestKey) || (!whole && /\S\s+\S/.test(text)),
+      ({ text, whole }) => isFootnote(text, this.longestKey, whole) || (!whole && /\S\s+\S/.test(text)),
     );
     this.flush(at < 0 ? this.waiting.length : at);
     const notes = this.waiting.map(({ text }) => text.trim()).filter((text) => text !== '');
@@ -118,7 +120,9 @@ export class RowSurvey {
     const commas =
       sure.some((each) => each.comma > 0) && !sure.some((each) => each.point > 0 && each.comma === 0);
     const explained = new Map(
-      notes.map(markFromNote).flatMap((mark) => (mark === null ? [] : [[mark.text, mark.reason] as const])),
+      notes
+        .map(markFromNote)
+        .flatMap((mark) => (mark === null ? [] : [[markSpelling(mark.text), mark.reason] as const])),
     );
     const readings: Reading[] = [];
     const fields = this.surveys.map((survey, c): Field => {

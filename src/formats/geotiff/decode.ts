@@ -1,5 +1,6 @@
-import { inflateSync, unzlibSync } from 'fflate';
+import { inflateSync } from 'fflate';
 import { IsomericError } from '../../core/errors.ts';
+import { unzlib } from '../compressed/unzlib.ts';
 
 /** Names of ways to pack a block (TIFF 6.0 and its supplements); those without a decoder are named in the error. */
 export const packings: Record<number, string> = {
@@ -58,11 +59,9 @@ function padded(bytes: Uint8Array, length: number): { bytes: Uint8Array; short: 
 
 function inflated(bytes: Uint8Array, length: number): { bytes: Uint8Array; short: boolean } {
   // A buffer of the right size: what would unpack to more cannot fill memory.
-  const out = new Uint8Array(length);
   try {
     const zlib = (bytes[0] & 15) === 8 && ((bytes[0] << 8) | bytes[1]) % 31 === 0;
-    const got = zlib ? unzlibSync(bytes, { out }) : inflateSync(bytes, { out });
-    return padded(got, length);
+    return padded(zlib ? unzlib(bytes, length) : inflateSync(bytes, { out: new Uint8Array(length) }), length);
   } catch (error) {
     throw new IsomericError('tiff-block-damaged', 'A block of cells cannot be unpacked.', {
       advice: 'The file is damaged or was cut short: get it again.',

@@ -1,7 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Table } from '../../core/layer/layer.ts';
-import type { Mark } from '../../core/table/marks.ts';
+import { type Mark, markReasons } from '../../core/table/marks.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { type Cell, tableFromCells } from '../cells/from-cells.ts';
 import { baseName } from '../names.ts';
@@ -17,6 +17,8 @@ export interface JsonRowsReading {
   /** JSON Pointer to the rows. */
   at?: string;
   marks?: readonly Mark[];
+  /** Rows of the header, where rows are lists of cells. */
+  headerRows?: number;
 }
 
 const isRows = (value: unknown): value is unknown[] =>
@@ -77,10 +79,14 @@ export async function openJsonRows(source: ByteSource, reading: JsonRowsReading 
       });
     ({ rows, at } = found);
   }
-  const marks = new Map((reading.marks ?? []).map((mark) => [mark.text, mark.reason]));
+  const marks = markReasons(reading.marks ?? []);
   const options = { name: baseName(source.name), place: source.name, marks };
   const table = Array.isArray(rows[0])
-    ? tableFromCells(gridOfArrays(rows as unknown[][], source), { ...options, numbersInText: true })
+    ? tableFromCells(gridOfArrays(rows as unknown[][], source), {
+        ...options,
+        numbersInText: true,
+        headerRows: reading.headerRows,
+      })
     : tableOfObjects(rows as JsonObject[], options, source);
   if (table === null)
     throw new IsomericError('rows-missing', 'Its rows hold nothing.', { place: { file: source.name } });

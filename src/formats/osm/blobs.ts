@@ -1,7 +1,7 @@
-import { unzlibSync } from 'fflate';
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { ByteQueue, type ByteSource } from '../byte-source.ts';
+import { unzlib } from '../compressed/unzlib.ts';
 import type { ExtractHeader } from './primitives.ts';
 import { MessageReader } from './protobuf.ts';
 
@@ -9,7 +9,7 @@ import { MessageReader } from './protobuf.ts';
 export type Inflate = (packed: Uint8Array, size: number) => Uint8Array;
 
 /** The one that runs everywhere; a machine may lend a faster one. */
-export const inflateAnywhere: Inflate = (packed, size) => unzlibSync(packed, { out: new Uint8Array(size) });
+export const inflateAnywhere: Inflate = unzlib;
 
 /** Largest sizes that the format allows (fileformat.proto): 64 KiB of header, 32 MiB of blob, packed or not. */
 const longestHeader = 64 * 1024;

@@ -2,12 +2,13 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError, placed } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Table } from '../../core/layer/layer.ts';
-import { type Mark, markFromNote } from '../../core/table/marks.ts';
+import { markFromNote, markReasons } from '../../core/table/marks.ts';
 import { freeName } from '../../core/table/schema.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { cellText, tableFromCells } from '../cells/from-cells.ts';
 import { baseName } from '../names.ts';
-import { openZip, type ZipOptions } from '../zip/zip.ts';
+import type { OpenContext } from '../register.ts';
+import { openZip } from '../zip/zip.ts';
 import { readBinaryWorkbook } from './binary-records.ts';
 import type { Book } from './book.ts';
 import type { CellStore } from './cell-store.ts';
@@ -29,28 +30,26 @@ function tooLarge(source: ByteSource, bytes: number): IsomericError {
   );
 }
 
+type WorkbookReading = Pick<OpenContext, 'capabilities' | 'marks' | 'headerRows'>;
+
 /** Opens a workbook (.xlsx, .xlsm, .xlsb, .xls, .ods): every sheet that holds a table. */
-export async function openWorkbook(
-  source: ByteSource,
-  marks: readonly Mark[] = [],
-  options: ZipOptions = {},
-): Promise<Table[]> {
-  return placed({ file: source.name }, () => tablesOf(source, marks, options));
+export async function openWorkbook(source: ByteSource, reading: WorkbookReading): Promise<Table[]> {
+  return placed({ file: source.name }, () => tablesOf(source, reading));
 }
 
-async function bookOf(source: ByteSource, options: ZipOptions): Promise<Book> {
+async function bookOf(source: ByteSource, { capabilities }: WorkbookReading): Promise<Book> {
   if (source.size > largestFile) throw tooLarge(source, source.size);
   if (isCompoundFile(await source.bytes(0, 8)))
     return readBinaryWorkbook(await source.bytes(0, source.size), source.name);
   // Parts are unpacked while they are read, and not kept.
-  const archive = await openZip(source, { ...options, keep: false });
+  const archive = await openZip(source, { inflateRaw: capabilities.inflateRaw, keep: false });
   return (await archive.list()).includes('content.xml')
     ? readOpenDocument(archive, source.name)
     : readOfficeOpen(archive, source.name);
 }
 
-async function tablesOf(source: ByteSource, marks: readonly Mark[], options: ZipOptions): Promise<Table[]> {
-  const book = await bookOf(source, options);
+async function tablesOf(source: ByteSource, reading: WorkbookReading): Promise<Table[]> {
+  const book = await bookOf(source, reading);
   const sheets: { name: string; sheet: CellStore }[] = [];
   const findings: Finding[] = [];
   const explained = new Map<string, string>();
@@ -83,7 +82,8 @@ async function tablesOf(source: ByteSource, marks: readonly Mark[], options: Zip
     const table = tableFromCells(sheet, {
       name: called,
       place: sheets.length === 1 ? source.name : `${source.name}, sheet ${name}`,
-      marks: new Map(marks.map((mark) => [mark.text, mark.reason])),
+      marks: markReasons(reading.marks ?? []),
+      headerRows: reading.headerRows,
       explained,
       lazy: true,
     });
