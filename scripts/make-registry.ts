@@ -194,6 +194,21 @@ function add(entry: Entry): void {
 for (const entry of entries) if (entry.kind === 'CRS-GEOGCRS') add(entry);
 for (const entry of entries) if (entry.kind !== 'CRS-GEOGCRS') add(entry);
 
+/** Codes of CRSs with heights, and that of their horizontal part: geographic ones in three dimensions, and compound ones. */
+const horizontal: string[] = [];
+const horizontalCodes = new Set([
+  ...geographic.keys(),
+  ...projected.map((row) => row.slice(0, row.indexOf('|'))),
+]);
+for (const entry of entries) {
+  let code: string | undefined;
+  if (entry.kind === 'CRS-GEOG3DCRS')
+    code = entries.find((each) => each.kind === 'CRS-GEOGCRS' && each.name === entry.name)?.code;
+  else if (entry.kind === 'CRS-COMPOUNDCRS')
+    code = entries.find((each) => each.kind !== entry.kind && each.name === entry.name.split(' + ')[0])?.code;
+  if (code !== undefined && horizontalCodes.has(code)) horizontal.push(`${entry.code} ${code}`);
+}
+
 const lines = (rows: Iterable<string>) =>
   `\`\n${[...rows].map((row) => row.replace(/[`\\$]/g, '\\$&')).join('\n')}\n\``;
 writeFileSync(
@@ -201,7 +216,8 @@ writeFileSync(
   `// Made by scripts/make-registry.ts from epsg-index 2.0.0. Do not edit.\n` +
     `/** name;semi-major axis;inverse flattening */\nexport const ellipsoidRows = ${lines(ellipsoids)};\n` +
     `/** code|name|datum|ellipsoid|prime meridian|unit|shift|west south east north */\nexport const geographicRows = ${lines(geographic.values())};\n` +
-    `/** code|name|base|method|parameters|unit|west south east north */\nexport const projectedRows = ${lines(projected)};\n`,
+    `/** code|name|base|method|parameters|unit|west south east north */\nexport const projectedRows = ${lines(projected)};\n` +
+    `/** code with heights, code of its horizontal part */\nexport const horizontalRows = ${lines(horizontal)};\n`,
 );
 console.log(
   `${geographic.size} geographic and ${projected.length} projected CRSs; ${unsupported} use a projection that is not computed; ${withoutText} have no text in the package.`,

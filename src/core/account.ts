@@ -10,6 +10,13 @@ export function grouped(value: number): string {
   return fraction === undefined ? spaced : `${spaced}.${fraction}`;
 }
 
+/** `a`, `a and b`, `a, b and c` */
+export function listed(words: readonly string[]): string {
+  return words.length < 2
+    ? words.join('')
+    : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`;
+}
+
 /** `1 polygon has`, `2,000 polygons have`. */
 export function counted(count: number, one: string, many: string): string {
   return `${grouped(count)} ${count === 1 ? one : many}`;

@@ -1,4 +1,4 @@
-import { counted } from '../core/account.ts';
+import { counted, listed } from '../core/account.ts';
 import type { Crs } from '../core/crs/crs.ts';
 import { crsByEpsg, wgs84 } from '../core/crs/registry.ts';
 import { IsomericError } from '../core/errors.ts';
@@ -27,11 +27,20 @@ const textNames =
   /^(wkt|ewkt|wkb|ewkb|geom|geometry|the_geom|shape|(geom|geometry)_?(wkt|wkb)|(wkt|wkb)_?(geom|geometry))$/i;
 
 type Found =
-  | { form: 'pair'; x: number; y: number; degrees: boolean }
+  | { form: 'pair'; x: number; y: number; z: number; m: number; degrees: boolean }
   | { form: 'text' | 'hex' | 'bytes'; column: number };
 
 const isNumber = (schema: Schema, c: number) =>
   c >= 0 && (schema[c].type === 'integer' || schema[c].type === 'real');
+
+/** Columns with the heights and measures of points, named as we name them; −1 where there is none. */
+function furtherColumns(schema: Schema): { z: number; m: number } {
+  const find = (name: RegExp) => {
+    const c = schema.findIndex((field) => name.test(field.name));
+    return isNumber(schema, c) ? c : -1;
+  };
+  return { z: find(/^z$/i), m: find(/^measure$/i) };
+}
 
 async function firstBatch(table: Table): Promise<Batch | null> {
   for await (const batch of table.batches()) return batch;
@@ -75,7 +84,7 @@ function findByName(schema: Schema, batch: Batch): Found | null {
       const x = schema.findIndex((field) => east.test(field.name));
       const y = schema.findIndex((field) => north.test(field.name));
       if (isNumber(schema, x) && isNumber(schema, y) && (!degrees || areDegrees(batch, x, y)))
-        return { form: 'pair', x, y, degrees };
+        return { form: 'pair', x, y, ...furtherColumns(schema), degrees };
     }
   }
   for (let c = 0; c < schema.length; c++) {
@@ -98,7 +107,7 @@ function findAsked(table: Table, batch: Batch, asked: string): Found {
       });
     }
     const degrees = degreeNames.some(([east, north]) => east.test(names[0]) && north.test(names[1]));
-    return { form: 'pair', x: columns[0], y: columns[1], degrees };
+    return { form: 'pair', x: columns[0], y: columns[1], ...furtherColumns(table.schema), degrees };
   }
   const form = columns.length === 1 ? formOf(batch, columns[0]) : null;
   if (form === null) {
@@ -148,7 +157,7 @@ export async function layerFromColumns(table: Table, asked?: string): Promise<La
   const findings: Finding[] = [...table.findings];
   const names =
     found.form === 'pair'
-      ? `the columns ${table.schema[found.x].name} and ${table.schema[found.y].name}`
+      ? `the columns ${listed([found.x, found.y, found.z, found.m].flatMap((c) => (c < 0 ? [] : [table.schema[c].name])))}`
       : `the column ${table.schema[found.column].name}`;
   findings.push({
     code: 'geometry-from-columns',
@@ -198,7 +207,7 @@ function mayHold(schema: Schema): boolean {
 function pair(
   batch: Batch,
   i: number,
-  found: { x: number; y: number },
+  found: { x: number; y: number; z: number; m: number },
   builder: GeometryBuilder,
 ): string | null {
   const x = batch.columns[found.x].number(i);
@@ -212,6 +221,13 @@ function pair(
   builder.part();
   builder.ring();
   builder.vertex(x, y);
+  for (const [c, put] of [
+    [found.z, (value: number) => builder.height(value)],
+    [found.m, (value: number) => builder.measure(value)],
+  ] as const) {
+    const value = c < 0 ? NaN : batch.columns[c].number(i);
+    if (!Number.isNaN(value)) put(value);
+  }
   return null;
 }
 

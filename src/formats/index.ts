@@ -44,9 +44,9 @@ export { readWktText, wktText } from './wkt.ts';
 export {
   type WriteOptions,
   type WritingFormat,
-  writeTables,
   writingFormatFor,
   writingFormats,
 } from './writing/register.ts';
 export { type ByteSink, memoryTarget, type Scratch, type Target } from './writing/target.ts';
+export { writeTables } from './writing/write-tables.ts';
 export { openZip } from './zip/zip.ts';

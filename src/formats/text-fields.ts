@@ -44,11 +44,13 @@ export class TextFields {
   see(number: number, text: string): void {
     const field = this.list[number];
     if (text === '') return;
+    // White space around a value is its own, but makes no text of a number (XML Schema, part 2, section 4.3.6).
+    const bare = text.trim();
     if (field.declared !== null) {
-      if (!fits(field.declared, text)) field.misfits++;
+      if (!fits(field.declared, bare)) field.misfits++;
     } else if (text.length > 80) field.guess.see(encoder.encode('text'), 0, 4);
     else {
-      const { written } = encoder.encodeInto(text, scratch);
+      const { written } = encoder.encodeInto(bare, scratch);
       field.guess.see(scratch, 0, written);
     }
   }
@@ -96,6 +98,14 @@ export function putText(column: ColumnBuilder, text: string | undefined): void {
     column.null();
     return;
   }
+  if (column.type === 'text') {
+    column.text(text);
+    return;
+  }
+  putTyped(column, text.trim());
+}
+
+function putTyped(column: ColumnBuilder, text: string): void {
   if (!fits(column.type, text)) {
     column.null();
     return;

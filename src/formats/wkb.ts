@@ -25,8 +25,9 @@ export class WkbWriter {
       this.view = new DataView(this.bytes.buffer);
     }
     this.at = room;
-    const z = array.z !== null && (vertices === 0 || !Number.isNaN(array.z[array.firstVertex(i)]));
-    const m = array.m !== null && (vertices === 0 || !Number.isNaN(array.m[array.firstVertex(i)]));
+    // A vertex without a height has NaN in its place, as the points of an empty geometry have.
+    const z = array.z !== null && (vertices === 0 || array.hasHeights(i));
+    const m = array.m !== null && (vertices === 0 || array.hasMeasures(i));
     const first = array.partStart[i];
     if (kind < Kind.MultiPoint) {
       if (parts === 0) this.empty(kind, z, m);

@@ -1,6 +1,7 @@
 import { IsomericError } from '../core/errors.ts';
 import { type GeometryArray, Kind, partKindOf } from '../core/geometry/geometry-array.ts';
 import type { GeometryBuilder } from '../core/geometry/geometry-builder.ts';
+import { Filled } from './writing/filled.ts';
 
 const words = [
   '',
@@ -16,17 +17,19 @@ const words = [
 /** Deepest nesting of collections that is read. */
 const deepest = 16;
 
-/** Feature i as well-known text (OGC 06-103r4, clause 7, with the ISO words Z, M, ZM); null when it has no geometry. */
-export function wktText(array: GeometryArray, i: number): string | null {
+/**
+ * Feature i as well-known text (OGC 06-103r4, clause 7, with the ISO words Z, M, ZM); null when it has no geometry.
+ *
+ * @param filled counts vertices without a height or measure that others of the feature have: they get 0
+ */
+export function wktText(array: GeometryArray, i: number, filled = new Filled('WKT')): string | null {
   const kind = array.kind[i];
   if (kind === Kind.None) return null;
-  const first = array.firstVertex(i);
-  const some = first < array.endVertex(i);
-  const z = array.z !== null && some && !Number.isNaN(array.z[first]);
-  const m = array.m !== null && some && !Number.isNaN(array.m[first]);
+  const z = array.hasHeights(i);
+  const m = array.hasMeasures(i);
   const flag = z || m ? ` ${z ? 'Z' : ''}${m ? 'M' : ''}` : '';
   const position = (v: number) =>
-    `${array.xy[2 * v]} ${array.xy[2 * v + 1]}${z ? ` ${array.z![v]}` : ''}${m ? ` ${array.m![v]}` : ''}`;
+    `${array.xy[2 * v]} ${array.xy[2 * v + 1]}${z ? ` ${filled.height(array.z![v])}` : ''}${m ? ` ${filled.measure(array.m![v])}` : ''}`;
   const path = (r: number) => {
     const positions: string[] = [];
     for (let v = array.vertexStart[r]; v < array.vertexStart[r + 1]; v++) positions.push(position(v));

@@ -6,7 +6,8 @@ import type { Account } from '../core/account.ts';
 import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Table } from '../core/layer/layer.ts';
-import { type WriteOptions, writeTables, writingFormatFor } from '../formats/writing/register.ts';
+import { type WriteOptions, writingFormatFor } from '../formats/writing/register.ts';
+import { writeTables } from '../formats/writing/write-tables.ts';
 import { NodeTarget } from './target.ts';
 
 /** Files that are being written beside their targets; removed when the program is stopped before they are done. */

@@ -1,10 +1,17 @@
-import { closeSync, mkdtempSync, openSync, rmSync, writeSync } from 'node:fs';
+import { closeSync, mkdtempSync, openSync, rmSync, statSync, writeSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import { IsomericError } from '../core/errors.ts';
 import type { ByteSource } from '../formats/byte-source.ts';
-import type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from '../formats/sqlite.ts';
+import { databaseEncoding, storedTables } from '../formats/geopackage/sqlite-pages.ts';
+import {
+  quoteName,
+  type SqliteDatabase,
+  type SqliteEngine,
+  type SqliteStatement,
+  type SqlValue,
+} from '../formats/sqlite.ts';
 
 type Wasm = typeof import('node-sqlite3-wasm');
 const require = createRequire(import.meta.url);
@@ -70,7 +77,7 @@ function database(path: string, readOnly: boolean, onClose: () => void = () => {
             yield Object.values(next.value) as SqlValue[];
           }
         },
-        finish: () => statement.finalize(),
+        finish: () => told(path, () => statement.finalize()),
       };
     },
     close() {
@@ -99,7 +106,29 @@ export function createDatabase(path: string): SqliteDatabase {
   return database(path, false);
 }
 
-async function unpacked(source: ByteSource): Promise<{ path: string; remove: () => void }> {
+/**
+ * Was the database left in the mode that writes changes into a log beside it (file format of SQLite, section 1.3.3)?
+ * Without such a log the file is whole, but the engine opens it only where it may make one.
+ */
+async function writesAhead(source: ByteSource): Promise<boolean> {
+  const head = await source.bytes(0, 20);
+  if (head[18] !== 2 && head[19] !== 2) return false;
+  const log =
+    source.path === undefined ? undefined : statSync(`${source.path}-wal`, { throwIfNoEntry: false });
+  if (log !== undefined && log.size > 0)
+    throw new IsomericError(
+      'sqlite-log',
+      `Its newest changes stand in ${basename(source.path!)}-wal and not yet in the file.`,
+      {
+        place: { file: source.name },
+        advice:
+          'Close it in the program that has it open; or have sqlite3 run “PRAGMA wal_checkpoint(TRUNCATE)” on it.',
+      },
+    );
+  return true;
+}
+
+async function unpacked(source: ByteSource, log: boolean): Promise<{ path: string; remove: () => void }> {
   const folder = mkdtempSync(join(tmpdir(), 'isomeric-'));
   const path = join(folder, 'copy.gpkg');
   const remove = () => rmSync(folder, { recursive: true, force: true });
@@ -107,8 +136,52 @@ async function unpacked(source: ByteSource): Promise<{ path: string; remove: () 
   const file = openSync(path, 'w');
   try {
     for await (const chunk of source.stream()) writeSync(file, chunk);
+    if (log) writeSync(file, Uint8Array.of(1, 1), 0, 2, 18);
   } finally {
     closeSync(file);
+  }
+  return { path, remove };
+}
+
+/**
+ * A copy whose texts are UTF-8: the engine is built without the other encodings. Tables are read from their pages and
+ * written anew; indexes and triggers are not needed for reading.
+ */
+async function transcoded(source: ByteSource): Promise<{ path: string; remove: () => void }> {
+  const folder = mkdtempSync(join(tmpdir(), 'isomeric-'));
+  const path = join(folder, 'copy.gpkg');
+  const remove = () => rmSync(folder, { recursive: true, force: true });
+  process.once('exit', remove);
+  const copy = createDatabase(path);
+  try {
+    copy.exec('PRAGMA journal_mode=OFF; PRAGMA synchronous=OFF; BEGIN');
+    const stored = await storedTables(source);
+    for (const { type, name, sql, rows } of stored) {
+      if (type !== 'table' || sql === null || /^sqlite_/i.test(name) || /^\s*CREATE\s+VIRTUAL/i.test(sql))
+        continue;
+      copy.exec(sql);
+      const info = copy.prepare(`PRAGMA table_info(${quoteName(name)})`);
+      const columns = [...info.rows()];
+      info.finish();
+      // A key that stands for the row id is not stored beside it.
+      const key = columns.findIndex((row) => Number(row[5]) === 1 && /^INTEGER$/i.test(String(row[2])));
+      const insert = copy.prepare(
+        `INSERT INTO ${quoteName(name)}(${columns.map((row) => quoteName(String(row[1]))).join(',')}) VALUES(${columns.map(() => '?').join(',')})`,
+      );
+      for await (const { id, values } of rows()) {
+        const whole = columns.map((_, c) => values[c] ?? null);
+        if (key >= 0) whole[key] = id;
+        insert.run(whole);
+      }
+      insert.finish();
+    }
+    for (const { type, sql } of stored) if (type === 'view' && sql !== null) copy.exec(sql);
+    copy.exec('COMMIT');
+  } catch (error) {
+    remove();
+    throw error;
+  } finally {
+    copy.close();
   }
   return { path, remove };
 }
@@ -118,9 +191,11 @@ export const nodeSqlite: SqliteEngine = {
   async openRead(source) {
     try {
       let opened: SqliteDatabase;
-      if (source.path !== undefined) opened = database(source.path, true);
+      const log = await writesAhead(source);
+      const encoding = await databaseEncoding(source);
+      if (source.path !== undefined && !log && encoding === 'utf-8') opened = database(source.path, true);
       else {
-        const copy = await unpacked(source);
+        const copy = await (encoding === 'utf-8' ? unpacked(source, log) : transcoded(source));
         opened = database(copy.path, true, copy.remove);
       }
       const statement = opened.prepare('SELECT count(*) AS n FROM sqlite_master');
@@ -128,6 +203,7 @@ export const nodeSqlite: SqliteEngine = {
       statement.finish();
       return opened;
     } catch (error) {
+      if (error instanceof IsomericError && error.code === 'sqlite-log') throw error;
       throw new IsomericError(
         'sqlite-damaged',
         `SQLite cannot open it (${error instanceof Error ? error.message : String(error)}).`,

@@ -16,13 +16,14 @@ import {
 } from './crs.ts';
 import { curatedShift } from './datum-shifts.ts';
 import { wktFromProjjson } from './projjson.ts';
-import { ellipsoidRows, geographicRows, projectedRows } from './registry.generated.ts';
+import { ellipsoidRows, geographicRows, horizontalRows, projectedRows } from './registry.generated.ts';
 import { crsFromNode, crsFromWkt, unknownCrs } from './wkt-crs.ts';
 
 /** Rows by code, split when first asked for. */
 let rows: {
   geographic: Map<string, string>;
   projected: Map<string, string>;
+  horizontal: Map<string, string>;
   ellipsoids: Ellipsoid[];
 } | null = null;
 
@@ -34,7 +35,12 @@ function registry() {
       const [name, a, inverse] = row.split(';');
       return { name, a: Number(a), f: Number(inverse) === 0 ? 0 : 1 / Number(inverse) };
     });
-    rows = { geographic: byCode(geographicRows), projected: byCode(projectedRows), ellipsoids };
+    rows = {
+      geographic: byCode(geographicRows),
+      projected: byCode(projectedRows),
+      horizontal: new Map(split(horizontalRows).map((row) => row.split(' ') as [string, string])),
+      ellipsoids,
+    };
   }
   return rows;
 }
@@ -93,12 +99,16 @@ function projectedFrom(code: string): ProjectedCrs | null {
 
 const found = new Map<string, Crs>();
 
-/** The CRS with this EPSG number, or null when the registry has none (or its projection is not computed yet). */
+/**
+ * The CRS with this EPSG number; of one with heights (in three dimensions, compound) its horizontal part, since heights
+ * are never changed here. Null when the registry has none (or its projection is not computed yet).
+ */
 export function crsByEpsg(number: string | number): Crs | null {
   const code = String(number);
   const known = found.get(code);
   if (known !== undefined) return known;
-  const crs = geographicFrom(code) ?? projectedFrom(code);
+  const part = registry().horizontal.get(code);
+  const crs = part !== undefined ? crsByEpsg(part) : (geographicFrom(code) ?? projectedFrom(code));
   if (crs !== null) found.set(code, crs);
   return crs;
 }
@@ -129,7 +139,7 @@ export function registryCodes(): string[] {
 }
 
 const codeText =
-  /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:[^:]*:|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i;
+  /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:(?:[^:]*:)?|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i;
 
 /**
  * A CRS from what a person or a file says: `EPSG:32626`, a URN or address that ends in a code, `CRS84`, a WKT 1 or

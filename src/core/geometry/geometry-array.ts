@@ -69,6 +69,11 @@ export function boxesMeet(a: Box, b: Box): boolean {
   return a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3];
 }
 
+function someNumber(values: Float64Array, from: number, end: number): boolean {
+  for (let v = from; v < end; v++) if (!Number.isNaN(values[v])) return true;
+  return false;
+}
+
 export interface GeometryBuffers {
   length: number;
   kind: Uint8Array;
@@ -128,6 +133,16 @@ export class GeometryArray implements GeometryBuffers {
 
   isEmpty(i: number): boolean {
     return this.firstVertex(i) === this.endVertex(i);
+  }
+
+  /** True when a vertex of feature i has a height; others of it may have none (NaN). */
+  hasHeights(i: number): boolean {
+    return this.z !== null && someNumber(this.z, this.firstVertex(i), this.endVertex(i));
+  }
+
+  /** True when a vertex of feature i has a measure; others of it may have none (NaN). */
+  hasMeasures(i: number): boolean {
+    return this.m !== null && someNumber(this.m, this.firstVertex(i), this.endVertex(i));
   }
 
   /** Kind of part p of feature i: Point, LineString or Polygon. */

@@ -14,7 +14,7 @@ import { asObservations, isSdmxCsv, sdmxCodeColumns } from '../sdmx/csv.ts';
 import { applyDescription } from './described.ts';
 import { delimiters, findDelimiter, firstRows, RowScanner } from './scan.ts';
 import { namedTable } from './sniff.ts';
-import { quoteOpen, RowSurvey, type TablePlan } from './survey.ts';
+import { isBlankRow, quoteOpen, RowSurvey, type TablePlan } from './survey.ts';
 
 /** Bytes looked at to find the delimiter, the encoding and the header. */
 const headLength = 65_536;
@@ -206,7 +206,7 @@ async function* readRows(source: ByteSource, plan: Plan): AsyncGenerator<Batch> 
       skip--;
       return;
     }
-    if (left === 0) return;
+    if (left === 0 || isBlankRow(scanner.starts, scanner.ends, scanner.fields)) return;
     left--;
     const { bytes, starts, ends } = scanner;
     const there = Math.min(scanner.fields, fields.length);

@@ -1,4 +1,4 @@
-import { grouped } from '../../core/account.ts';
+import { counted, grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { decodeText } from '../../core/table/column.ts';
@@ -41,6 +41,13 @@ export interface TablePlan {
   notes: string[];
 }
 
+/** A row of delimiters alone is none. */
+export function isBlankRow(starts: Uint32Array, ends: Uint32Array, fields: number): boolean {
+  if (fields < 2) return false;
+  for (let f = 0; f < fields; f++) if (ends[f] > starts[f]) return false;
+  return true;
+}
+
 /** Takes the rows below the header, one after the other, and works out what the columns hold. */
 export class RowSurvey {
   readonly header: HeaderPlan;
@@ -51,6 +58,7 @@ export class RowSurvey {
   private raggedLine = 0;
   /** Rows that may turn out to be notes below the table: the text, and whether they had further fields, all blank. */
   private waiting: { text: string; whole: boolean; line: number }[] = [];
+  private blank = 0;
   private longestKey = 0;
   private readonly columns: number;
 
@@ -68,6 +76,10 @@ export class RowSurvey {
 
   see(bytes: Uint8Array, starts: Uint32Array, ends: Uint32Array, fields: number, line: number): void {
     const { columns } = this;
+    if (isBlankRow(starts, ends, fields)) {
+      this.blank++;
+      return;
+    }
     if (columns > 1 && this.alone(starts, ends, fields) && this.waiting.length < mostNotes) {
       this.waiting.push({
         text: decodeText(bytes, starts[0], Math.min(ends[0], starts[0] + 2000)),
@@ -146,6 +158,12 @@ export class RowSurvey {
       if (header.units[c] !== undefined) field.unit = header.units[c];
       return field;
     });
+    if (this.blank > 0)
+      say(
+        'rows-blank',
+        'note',
+        `${counted(this.blank, 'row holds', 'rows hold')} nothing but delimiters and ${this.blank === 1 ? 'was' : 'were'} left out.`,
+      );
     if (this.ragged > 0)
       say(
         'rows-ragged',

@@ -1,9 +1,10 @@
-import { type Account, counted, openAccount } from '../../core/account.ts';
+import { type Account, counted, listed, openAccount } from '../../core/account.ts';
 import { crsLabel } from '../../core/crs/crs.ts';
-import { Kind, type KindName } from '../../core/geometry/geometry-array.ts';
+import { type GeometryArray, Kind, type KindName } from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Table } from '../../core/layer/layer.ts';
 import { freeName } from '../../core/table/schema.ts';
 import { wktText } from '../wkt.ts';
+import { Filled } from '../writing/filled.ts';
 import { looksLikeFormula } from './formulas.ts';
 
 export interface DelimitedOptions {
@@ -18,17 +19,48 @@ export function geometryForm(kinds: readonly KindName[] | undefined): 'columns' 
 }
 
 /** How the geometry of a layer is written, and what its columns are called. */
-export function delimitedPlaces(
-  table: Table,
-  options: DelimitedOptions,
-): { form: 'columns' | 'wkt' | 'none'; names: string[] } {
+export interface DelimitedPlaces {
+  form: 'columns' | 'wkt' | 'none';
+  names: string[];
+  /** Points have heights or measures, which have columns of their own behind the two of their place. */
+  heights: boolean;
+  measures: boolean;
+}
+
+/** Works out how the geometry of a layer is written. Points are read once for it: only they tell what they have. */
+export async function delimitedPlaces(table: Table, options: DelimitedOptions): Promise<DelimitedPlaces> {
   const form = !isLayer(table) ? 'none' : (options.geometry ?? geometryForm(table.kinds));
   const names = table.schema.map((field) => field.name);
-  if (form === 'wkt') return { form, names: [freeName('wkt', names)] };
-  if (form === 'none') return { form, names: [] };
+  const plain = { form, heights: false, measures: false };
+  if (form === 'wkt') return { ...plain, names: [freeName('wkt', names)] };
+  if (form === 'none') return { ...plain, names: [] };
   const degrees = isLayer(table) && table.crs?.kind === 'geographic';
   const place = degrees ? ['longitude', 'latitude'] : ['x', 'y'];
-  return { form, names: place.map((name) => freeName(name, names)) };
+  let [heights, measures] = [false, false];
+  for await (const { geometry, length } of table.batches())
+    for (let i = 0; geometry !== null && i < length && !(heights && measures); i++) {
+      heights ||= geometry.hasHeights(i);
+      measures ||= geometry.hasMeasures(i);
+    }
+  if (heights) place.push('z');
+  if (measures) place.push('measure');
+  return { form, names: place.map((name) => freeName(name, names)), heights, measures };
+}
+
+/** Coordinates of a point as cells; blank ones where it has none. */
+function pointCells(
+  geometry: GeometryArray | null,
+  i: number,
+  { heights, measures }: DelimitedPlaces,
+): string[] {
+  const point = geometry !== null && geometry.kind[i] === Kind.Point && !geometry.isEmpty(i);
+  const v = point ? geometry.firstVertex(i) : 0;
+  const cell = (values: Float64Array | null | undefined, k: number) =>
+    !point || values == null || Number.isNaN(values[k]) ? '' : String(values[k]);
+  const cells = [cell(geometry?.xy, 2 * v), cell(geometry?.xy, 2 * v + 1)];
+  if (heights) cells.push(cell(geometry?.z, v));
+  if (measures) cells.push(cell(geometry?.m, v));
+  return cells;
 }
 
 /**
@@ -39,6 +71,7 @@ export async function* writeDelimited(
   table: Table,
   options: DelimitedOptions = {},
   account: Account = openAccount('Write', table.name),
+  places?: DelimitedPlaces,
 ): AsyncGenerator<Uint8Array> {
   const encoder = new TextEncoder();
   const delimiter = options.delimiter ?? ',';
@@ -47,15 +80,18 @@ export async function* writeDelimited(
       ? `"${text.replaceAll('"', '""')}"`
       : text;
   const names = table.schema.map((field) => field.name);
-  const { form, names: place } = delimitedPlaces(table, options);
+  const known = places ?? (await delimitedPlaces(table, options));
+  const { form, names: place } = known;
+  const filled = new Filled('WKT');
   if (isLayer(table)) {
     account.notes.push(
       form === 'none'
         ? 'CSV holds the attributes only; the geometry was left out.'
-        : `The geometry stands in the column${place.length > 1 ? 's' : ''} ${place.join(' and ')}; the file cannot say that its CRS is ${crsLabel(table.crs)}.`,
+        : `The geometry stands in the column${place.length > 1 ? 's' : ''} ${listed(place)}; the file cannot say that its CRS is ${crsLabel(table.crs)}.`,
     );
   }
   const texts = table.schema.map((field) => field.type === 'text' || field.type === 'json');
+  let blank = 0;
   let formulas = names.filter(looksLikeFormula).length;
   yield encoder.encode(`${[...names, ...place].map(quoted).join(delimiter)}\r\n`);
   for await (const batch of table.batches()) {
@@ -67,14 +103,11 @@ export async function* writeDelimited(
         return quoted(text);
       });
       const { geometry } = batch;
-      if (form === 'wkt') cells.push(quoted((geometry && wktText(geometry, i)) ?? ''));
-      else if (form === 'columns') {
-        const point = geometry !== null && geometry.kind[i] === Kind.Point && !geometry.isEmpty(i);
-        const v = point ? 2 * geometry.firstVertex(i) : 0;
-        cells.push(point ? String(geometry.xy[v]) : '', point ? String(geometry.xy[v + 1]) : '');
-      }
+      if (form === 'wkt') cells.push(quoted((geometry && wktText(geometry, i, filled)) ?? ''));
+      else if (form === 'columns') cells.push(...pointCells(geometry, i, known));
       // A row of one blank cell would look like no row at all.
       const line = cells.join(delimiter);
+      if (cells.length > 1 && line.length === cells.length - 1) blank++;
       lines += `${line === '' ? '""' : line}\r\n`;
       if (lines.length > 1 << 20) {
         yield encoder.encode(lines);
@@ -83,6 +116,11 @@ export async function* writeDelimited(
     }
     yield encoder.encode(lines);
   }
+  if (blank > 0)
+    account.notes.push(
+      `${counted(blank, 'row holds', 'rows hold')} nothing at all; when the file is read, such rows count for none.`,
+    );
+  filled.tell(account);
   if (formulas > 0)
     account.notes.push(
       `${counted(formulas, 'cell begins', 'cells begin')} like a formula (=, +, -, @): office programs compute such cells when they open the file. Values are as they were.`,

@@ -66,19 +66,48 @@ export async function openGeopackage(source: ByteSource, engine: SqliteEngine): 
     ? all(database, 'SELECT table_name, column_name, geometry_type_name, srs_id FROM gpkg_geometry_columns')
     : [];
   const opened: (Layer | Table)[] = [];
+  const told: Finding[] = [];
   for (const [name, dataType, x0, y0, x1, y1] of all(
     database,
     'SELECT table_name, data_type, min_x, min_y, max_x, max_y FROM gpkg_contents ORDER BY rowid',
   )) {
     const table = String(name);
-    if (!tables.has(table) || (dataType !== 'features' && dataType !== 'attributes')) continue;
+    const other = dataType !== 'features' && dataType !== 'attributes';
+    if (!tables.has(table) || other) {
+      told.push({
+        code: tables.has(table) ? 'contents-other' : 'contents-missing',
+        severity: tables.has(table) ? 'note' : 'error',
+        words: tables.has(table)
+          ? `${source.name}: ${table} holds ${String(dataType)}, which are not read.`
+          : `${source.name}: it lists ${table}, but holds no such table.`,
+      });
+      continue;
+    }
     const geometry = geometryColumns.find(([of]) => of === name);
     const extent = [x0, y0, x1, y1].every((v) => typeof v === 'number')
       ? ([x0, y0, x1, y1] as Box)
       : undefined;
     opened.push(openTable(database, source, table, geometry, extent, tables));
   }
-  return opened;
+  if (opened.length === 0)
+    throw new IsomericError('no-layers', 'It lists no layer or table that can be read.', {
+      place: { file: source.name },
+      advice: told[0]?.words,
+    });
+  const [first, ...rest] = opened;
+  return told.length === 0 ? opened : [{ ...first, findings: [...told, ...first.findings] }, ...rest];
+}
+
+/** What every row of a table can be found by: its key, or the number that SQLite gives rows; views have neither. */
+function rowName(database: SqliteDatabase, table: string, key: string | undefined): string | null {
+  if (key !== undefined) return quoteName(key);
+  try {
+    database.prepare(`SELECT rowid FROM ${quoteName(table)} LIMIT 0`).finish();
+    return 'rowid';
+  } catch (error) {
+    if (error instanceof IsomericError) return null;
+    throw error;
+  }
 }
 
 function openTable(
@@ -193,23 +222,25 @@ async function* readBatches(
   box: Box | undefined,
   tables: ReadonlySet<string>,
 ): AsyncGenerator<Batch> {
+  const row = rowName(database, table, key);
   const names = [
-    key ?? 'rowid',
-    ...(geometryName === undefined ? [] : [geometryName]),
-    ...fields.map((field) => field.name),
+    row ?? 'NULL',
+    ...[...(geometryName === undefined ? [] : [geometryName]), ...fields.map((field) => field.name)].map(
+      quoteName,
+    ),
   ];
-  const values: SqlValue[] = [];
+  const conditions: SqlValue[] = [];
   let where = '';
   const tree = `rtree_${table}_${geometryName}`;
-  if (box !== undefined && geometryName !== undefined && tables.has(`${tree}_node`)) {
+  if (box !== undefined && geometryName !== undefined && row !== null && tables.has(`${tree}_node`)) {
     const ids = rowsInBox(database, tree, box);
     if (ids !== null) {
-      where = ` WHERE ${quoteName(key ?? 'rowid')} IN (SELECT value FROM json_each(?))`;
-      values.push(JSON.stringify(ids));
+      where = ` WHERE ${row} IN (SELECT value FROM json_each(?))`;
+      conditions.push(JSON.stringify(ids));
     }
   }
   const statement = database.prepare(
-    `SELECT ${names.map((name, c) => `${quoteName(name)} AS c${c}`).join(',')} FROM ${quoteName(table)}${where}`,
+    `SELECT ${names.map((name, c) => `${name} AS c${c}`).join(',')} FROM ${quoteName(table)}${where}`,
   );
   const shift = geometryName === undefined ? 1 : 2;
   const builder = new GeometryBuilder();
@@ -223,7 +254,7 @@ async function* readBatches(
       first,
       geometry: geometryName === undefined ? null : builder.finish(),
       columns: columns.map((each) => each.finish()),
-      ids: ids.finish(),
+      ids: row === null ? null : ids.finish(),
     });
     columns = fields.map((field) => new ColumnBuilder(field.type));
     ids = new ColumnBuilder('integer');
@@ -232,20 +263,20 @@ async function* readBatches(
     return batch;
   };
   try {
-    for (const row of statement.rows(values)) {
-      ids.number(Number(row[0]));
+    for (const values of statement.rows(conditions)) {
+      if (row !== null) ids.number(Number(values[0]));
       if (geometryName !== undefined) {
-        const blob = row[1];
+        const blob = values[1];
         if (!(blob instanceof Uint8Array)) builder.feature(0);
         else
           readWkb(
             blob,
-            headerLength(blob, `${source.name}, ${table}, row ${row[0]}`),
+            headerLength(blob, `${source.name}, ${table}, row ${values[0]}`),
             builder,
-            `${source.name}, ${table}, row ${row[0]}`,
+            `${source.name}, ${table}, row ${values[0]}`,
           );
       }
-      for (let c = 0; c < fields.length; c++) put(columns[c], row[c + shift]);
+      for (let c = 0; c < fields.length; c++) put(columns[c], values[c + shift]);
       if (++n === batchLimit || builder.vertices > 1_000_000) yield finish();
     }
   } finally {

@@ -379,6 +379,12 @@ export class GeopackageWriter {
           ? 'GEOMETRYCOLLECTION'
           : kinds[0].toUpperCase()
         : 'GEOMETRY';
+    // The table declares what is registered (12-128r19, requirement 25); which kind it is shows when all has been read.
+    if (typeName !== 'GEOMETRY')
+      this.run(
+        "UPDATE sqlite_master SET sql=replace(sql, ', geom GEOMETRY', ?) WHERE type='table' AND name=?",
+        [`, geom ${typeName}`, name],
+      );
     if (kinds.length > 1)
       account.notes.push(
         `Geometry kinds are mixed (${kinds.join(', ')}); the layer is declared as GEOMETRY.`,

@@ -21,9 +21,10 @@ import { crsMissing, tellMixedKinds } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
+import { valueText } from '../xml/value-text.ts';
 import { type GeometryTroubles, GmlGeometry, geometryElements } from './geometry.ts';
 import { declaredTypes } from './schema.ts';
-import { axesBorneOut, readSrsName, type SrsRead } from './srs.ts';
+import { axesBorneOut, followsRegistry, readSrsName, type SrsRead } from './srs.ts';
 
 /** Elements whose children are features. */
 const memberElements = new Set(['featureMember', 'featureMembers', 'member']);
@@ -228,7 +229,7 @@ class Features implements XmlHandler {
       return;
     }
     if (this.at > 0 && depth > this.at) {
-      const trimmed = text.trim();
+      const trimmed = valueText(text);
       // A property that only held a geometry or other elements has no text of its own.
       if (trimmed !== '' && !this.nil) this.put(this.fieldName(), text === trimmed ? text : trimmed);
       else if (
@@ -362,7 +363,16 @@ function axesOf(type: FeatureType, findings: Finding[], file: string): Map<strin
   const exchanged = new Map<string, boolean>();
   for (const [name, box] of type.srsNames) {
     const read = readSrs(name);
-    if (read === null) continue;
+    if (read === null) {
+      if (followsRegistry(name))
+        findings.push({
+          code: 'axis-order-unknown',
+          severity: 'warning',
+          words: `${file}: the CRS ${name.slice(0, 80)} is not known, so nothing says which ordinate comes first; they were read as east before north.`,
+          repair: 'say the CRS, and compare a place with a map',
+        });
+      continue;
+    }
     const borneOut = isEmptyBox(box) ? read.exchanged : axesBorneOut(read, box);
     exchanged.set(name, borneOut);
     if (borneOut === read.exchanged) continue;

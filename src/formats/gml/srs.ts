@@ -67,12 +67,17 @@ const northingFirst: readonly (readonly [number, number])[] = [
 /** EPSG code in any form of srsName; null when it is none. */
 function epsgOf(srsName: string): number | null {
   const found =
-    /^urn:(?:x-)?ogc:def:crs:EPSG:[^:]*:(\d+)$/i.exec(srsName) ??
+    /^urn:(?:x-)?ogc:def:crs:EPSG:(?:[^:]*:)?(\d+)$/i.exec(srsName) ??
     /^https?:\/\/www\.opengis\.net\/def\/crs\/EPSG\/[^/]*\/(\d+)$/i.exec(srsName) ??
     /^https?:\/\/www\.opengis\.net\/gml\/srs\/epsg\.xml#(\d+)$/i.exec(srsName) ??
     /^EPSG:(\d+)$/i.exec(srsName);
   return found === null ? null : Number(found[1]);
 }
+
+const startsWithNorthing = (code: number) => northingFirst.some(([from, end]) => code >= from && code <= end);
+
+/** URNs and http URIs keep the order of axes that the registry has. */
+export const followsRegistry = (srsName: string) => /^urn:|\/def\/crs\//i.test(srsName.trim());
 
 export interface SrsRead {
   crs: Crs | null;
@@ -89,10 +94,9 @@ export function readSrsName(srsName: string): SrsRead {
   if (/(^|[:/])CRS:?84h?$/i.test(name)) return { crs: wgs84(), exchanged: false };
   const code = epsgOf(name);
   const crs = crsFromText(code === null ? name : `EPSG:${code}`);
-  const byRegistry = /^urn:|\/def\/crs\//i.test(name);
+  const byRegistry = followsRegistry(name);
   const north =
-    crs.kind === 'geographic' ||
-    (code !== null && northingFirst.some(([from, end]) => code >= from && code <= end));
+    crs.kind === 'geographic' || (crs.code !== undefined && startsWithNorthing(Number(crs.code.slice(5))));
   return { crs, exchanged: byRegistry && north };
 }
 

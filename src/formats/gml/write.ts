@@ -5,7 +5,8 @@ import { emptyBox, type GeometryArray, Kind, kindNames } from '../../core/geomet
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
 import { isLayer, type Table } from '../../core/layer/layer.ts';
 import { type Field, type FieldType, fieldTitle } from '../../core/table/schema.ts';
-import { isXmlName, xmlNames, xmlText } from '../xml/write-xml.ts';
+import { Filled } from '../writing/filled.ts';
+import { isXmlName, renamedNote, xmlNames, xmlText } from '../xml/write-xml.ts';
 import { srsNameFor } from './srs.ts';
 
 /** Namespace of the application schema that is written; nothing is to be found there. */
@@ -82,11 +83,8 @@ export async function* writeGml(
   for (let k = 0; k < planned.length; k++) {
     const { table, element, names, geometry } = planned[k];
     const account = accounts[k];
-    const renamed = table.schema.filter((field, c) => field.name !== names[c]);
-    if (renamed.length > 0)
-      account.notes.push(
-        `Field names that are no XML names were changed: ${renamed.map((field) => `${field.name} is called ${names[table.schema.indexOf(field)]}`).join(', ')}.`,
-      );
+    const renamed = renamedNote(table.schema, names);
+    if (renamed !== undefined) account.notes.push(renamed);
     const srs = isLayer(table) && table.crs !== null ? srsNameFor(table.crs) : null;
     if (isLayer(table) && srs === null)
       account.notes.push(
@@ -122,6 +120,7 @@ export async function* writeGml(
       }
       yield encoder.encode(text);
     }
+    geometries.filled.tell(account);
     if (geometries.empty > 0)
       account.notes.push(`GML has no empty geometry: ${geometries.empty} became none.`);
   }
@@ -132,6 +131,7 @@ export async function* writeGml(
 class GeometryXml {
   measures = false;
   empty = 0;
+  readonly filled = new Filled('GML');
   private readonly srs: { name: string; exchanged: boolean } | null;
   private readonly box = emptyBox();
 
@@ -147,9 +147,7 @@ class GeometryXml {
       return '';
     }
     array.boxOf(i, this.box);
-    const first = array.firstVertex(i);
-    let z = array.z !== null;
-    for (let v = first; z && v < array.endVertex(i); v++) if (Number.isNaN(array.z![v])) z = false;
+    const z = array.hasHeights(i);
     const srs = this.srs === null ? '' : ` srsName="${this.srs.name}"`;
     const dimension = z ? ' srsDimension="3"' : ' srsDimension="2"';
     const positions = (r: number, backwards = false) => {
@@ -157,7 +155,9 @@ class GeometryXml {
       for (let v = array.vertexStart[r]; v < array.vertexStart[r + 1]; v++) {
         const x = array.xy[2 * v];
         const y = array.xy[2 * v + 1];
-        texts.push(`${this.srs?.exchanged ? `${y} ${x}` : `${x} ${y}`}${z ? ` ${array.z![v]}` : ''}`);
+        texts.push(
+          `${this.srs?.exchanged ? `${y} ${x}` : `${x} ${y}`}${z ? ` ${this.filled.height(array.z![v])}` : ''}`,
+        );
       }
       if (backwards) texts.reverse();
       return texts.join(' ');

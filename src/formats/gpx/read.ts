@@ -10,6 +10,7 @@ import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
+import { valueText } from '../xml/value-text.ts';
 
 /** The layers of a GPX file, with what each is made of. */
 const layerNames = ['waypoints', 'routes', 'route_points', 'tracks', 'track_points'] as const;
@@ -132,7 +133,7 @@ class GpxReader implements XmlHandler {
         this.endGroup();
         return;
     }
-    const value = text.trim();
+    const value = valueText(text);
     const values = this.point?.values ?? this.group?.values;
     if (values === undefined || value === '') return;
     const extension = this.path.indexOf('extensions');

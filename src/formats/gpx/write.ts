@@ -3,7 +3,7 @@ import { dictionary } from '../../core/dictionary.ts';
 import { type GeometryArray, Kind } from '../../core/geometry/geometry-array.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { inWgs84 } from '../writing/longitude-latitude.ts';
-import { xmlNames, xmlText } from '../xml/write-xml.ts';
+import { renamedNote, xmlNames, xmlText } from '../xml/write-xml.ts';
 
 /** Elements of a waypoint and of a track in the order that the schema of GPX 1.1 asks for. */
 const pointElements = [
@@ -72,7 +72,11 @@ async function* one(
   encoder: TextEncoder,
 ): AsyncGenerator<Uint8Array> {
   const names = xmlNames(layer.schema.map((field) => field.name));
+  const renamed = renamedNote(layer.schema, names);
+  if (points && renamed !== undefined) account.notes.push(renamed);
   let areas = 0;
+  let several = 0;
+  let waypoints = 0;
   let without = 0;
   let measures = false;
   for await (const batch of layer.batches()) {
@@ -108,9 +112,16 @@ async function* one(
       };
       if (points && kinds & 1) {
         const inner = values(pointElements);
-        for (let p = geometry.partStart[i]; p < geometry.partStart[i + 1]; p++)
-          if (geometry.kindOfPart(i, p) === Kind.Point)
-            text += `${position(geometry, geometry.vertexStart[geometry.ringStart[p]], 'wpt', inner)}\n`;
+        let own = 0;
+        for (let p = geometry.partStart[i]; p < geometry.partStart[i + 1]; p++) {
+          if (geometry.kindOfPart(i, p) !== Kind.Point) continue;
+          own++;
+          text += `${position(geometry, geometry.vertexStart[geometry.ringStart[p]], 'wpt', inner)}\n`;
+        }
+        if (own > 1) {
+          several++;
+          waypoints += own;
+        }
       } else if (!points && kinds & 6) {
         if (kinds & 4) areas++;
         let segments = '';
@@ -132,6 +143,10 @@ async function* one(
     }
     yield encoder.encode(text);
   }
+  if (several > 0)
+    account.notes.push(
+      `${counted(several, 'feature', 'features')} of several points became ${counted(waypoints, 'waypoint', 'waypoints')}: GPX has one point each.`,
+    );
   if (areas > 0)
     account.notes.push(
       `${counted(areas, 'area was', 'areas were')} written as tracks along the rings: GPX has no areas.`,

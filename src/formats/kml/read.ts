@@ -12,6 +12,7 @@ import { tellMixedKinds } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
+import { valueText } from '../xml/value-text.ts';
 import { addCoordinates } from './coordinates.ts';
 import { tableRows } from './description-table.ts';
 
@@ -188,7 +189,7 @@ class Placemarks implements XmlHandler {
   }
 
   private set(name: string, text: string): void {
-    if (name !== '') this.values.set(name, text.trim());
+    if (name !== '') this.values.set(name, valueText(text));
   }
 
   private coordinates(text: string): void {

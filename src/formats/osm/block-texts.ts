@@ -1,3 +1,5 @@
+import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
 import { decodeText } from '../../core/table/column.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Texts } from './primitives.ts';
@@ -39,7 +41,7 @@ export class BlockTexts implements Texts {
   text(index: number): string {
     let text = this.known[index];
     if (text === undefined) {
-      if (index >= this.count) return '';
+      if (index >= this.count) throw outside(index, this.count);
       text = decodeText(this.bytes, this.start[index], this.end[index]);
       this.known[index] = text;
     }
@@ -47,7 +49,20 @@ export class BlockTexts implements Texts {
   }
 
   put(index: number, column: ColumnBuilder): void {
-    if (index < this.count) column.raw(this.bytes, this.start[index], this.end[index]);
-    else column.text('');
+    if (index >= this.count) throw outside(index, this.count);
+    column.raw(this.bytes, this.start[index], this.end[index]);
   }
+
+  /** Refuses numbers of texts that the block does not have; what they stand for is not known. */
+  check(numbers: Uint32Array, end = numbers.length): void {
+    for (let k = 0; k < end; k++) if (numbers[k] >= this.count) throw outside(numbers[k], this.count);
+  }
+}
+
+function outside(index: number, count: number): IsomericError {
+  return new IsomericError(
+    'osm-damaged',
+    `A block names its text ${grouped(index + 1)}, but has ${grouped(count)} only.`,
+    { advice: 'The file is damaged: get it again.' },
+  );
 }

@@ -145,6 +145,7 @@ function denseNodes(dense: MessageReader, frame: Frame): NodeBlock {
       at++;
       tagStart[i + 1] = used;
     }
+    frame.texts.check(tags, used);
   }
   if (info !== null) refuseInvisible(info, frame);
   return {
@@ -300,12 +301,14 @@ function relationsOf(places: Places, reader: MessageReader, frame: Frame): Relat
   }
   const memberKind = kinds.copy();
   if (memberKind.some((kind) => kind > 2)) throw uneven(frame, 'members and kinds');
+  const memberRole = roles.copy();
+  frame.texts.check(memberRole);
   return {
     kind: 2,
     ...common.parts(),
     memberStart,
     memberKind,
     memberId: ids.copy(),
-    memberRole: roles.copy(),
+    memberRole,
   };
 }

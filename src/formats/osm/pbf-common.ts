@@ -150,6 +150,7 @@ export class Common {
   }
 
   parts() {
+    this.frame.texts.check(this.tags, this.tagStart[this.tagStart.length - 1]);
     return {
       length: this.ids.length,
       ids: this.ids,

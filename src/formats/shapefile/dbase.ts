@@ -4,6 +4,7 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
+import { daysOf } from '../../core/table/time.ts';
 import { ByteQueue, type ByteSource } from '../byte-source.ts';
 import { type MemoTexts, openMemo } from './memo.ts';
 
@@ -329,11 +330,13 @@ export class DbaseColumns {
       else builder.null();
     } else if (field.letter === 'D') {
       const text = ascii(record, start, end);
-      const days = /^\d{8}$/.test(text)
-        ? Date.UTC(+text.slice(0, 4), +text.slice(4, 6) - 1, +text.slice(6)) / 86_400_000
-        : NaN;
-      if (Number.isNaN(days) || text === '00000000') builder.null();
-      else builder.number(days);
+      const days = /^\d{8}$/.test(text) ? daysOf(+text.slice(0, 4), +text.slice(4, 6), +text.slice(6)) : NaN;
+      if (!Number.isNaN(days)) builder.number(days);
+      else {
+        // Zeros stand for a blank date.
+        if (!/^0*$/.test(text)) this.unreadable++;
+        builder.null();
+      }
     } else if (field.type === 'text') this.text(record, start, end, builder);
     else {
       this.unreadable++;

@@ -34,6 +34,8 @@ interface ShapefileSet {
   findings: Finding[];
   box: Box;
   type: number;
+  /** Length of the file, as its header says. */
+  stated: number;
 }
 
 /** The other parts of the set: same folder, same base name, any letter case. */
@@ -143,7 +145,7 @@ async function openSet(
     view.getFloat64(52, true),
     view.getFloat64(60, true),
   ];
-  return { shp, dbf, header, crs, findings, box, type };
+  return { shp, dbf, header, crs, findings, box, type, stated };
 }
 
 async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenerator<Batch> {
@@ -165,6 +167,8 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
   let n = 0;
   let deleted = 0;
   let withoutRow = 0;
+  let otherKinds = 0;
+  let behind = 0;
   const finish = (): Batch => {
     const batch = new Batch({
       length: n,
@@ -188,6 +192,14 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
       const head = queue.pass(8);
       const length = 2 * queue.view.getInt32(head + 4);
       const at = queue.taken;
+      // What stands behind the length that the header states is read only where it goes on as records do.
+      if (
+        at - 8 >= set.stated &&
+        (queue.view.getInt32(head) !== record + 1 || length < 4 || length > set.shp.size - at)
+      ) {
+        behind = set.shp.size - (at - 8);
+        break;
+      }
       if (length < 4 || length > set.shp.size - at)
         throw damaged(
           `Record ${record + 1} claims ${length} bytes, but ${set.shp.size - at} are left.`,
@@ -209,6 +221,8 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
           continue;
         }
       }
+      const kind = queue.view.getInt32(content, true);
+      if (kind !== set.type && kind !== 0) otherKinds++;
       const before = builder.features;
       if (
         !readShape(queue.buffer, queue.view, content, length, builder, troubles) ||
@@ -237,14 +251,24 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
     await queue.close();
     await rows?.close();
   }
-  tell(set, findings, { troubles, columns, deleted, withoutRow });
+  const surplus = Math.max(0, rowCount - record);
+  tell(set, findings, { troubles, columns, deleted, withoutRow, otherKinds, behind, surplus });
 }
 
 /** Adds what a whole reading found, once. */
 function tell(
   set: ShapefileSet,
   findings: Finding[],
-  seen: { troubles: ShapeTroubles; columns: DbaseColumns | null; deleted: number; withoutRow: number },
+  seen: {
+    troubles: ShapeTroubles;
+    columns: DbaseColumns | null;
+    deleted: number;
+    withoutRow: number;
+    /** Records of another kind than the header says, bytes behind the last record, rows without a shape. */
+    otherKinds: number;
+    behind: number;
+    surplus: number;
+  },
 ): void {
   const once = (finding: Finding) => {
     if (!findings.some((known) => known.code === finding.code)) findings.push(finding);
@@ -280,6 +304,25 @@ function tell(
       code: 'rows-deleted',
       severity: 'note',
       words: `${set.dbf!.name}: ${counted(deleted, 'row is', 'rows are')} marked as deleted and left out, shapes and all.`,
+    });
+  if (seen.otherKinds > 0)
+    once({
+      code: 'shape-kind-other',
+      severity: 'warning',
+      words: `${name}: ${counted(seen.otherKinds, 'record is', 'records are')} of another kind than the file says; ${seen.otherKinds === 1 ? 'it is' : 'they are'} read as what ${seen.otherKinds === 1 ? 'it is' : 'they are'}.`,
+    });
+  if (seen.behind > 0)
+    once({
+      code: 'bytes-behind',
+      severity: 'note',
+      words: `${name}: ${counted(seen.behind, 'byte', 'bytes')} behind the length that its header states are no records and were left out.`,
+    });
+  if (seen.surplus > 0)
+    once({
+      code: 'rows-surplus',
+      severity: 'warning',
+      words: `${set.dbf!.name}: ${counted(seen.surplus, 'row has', 'rows have')} no shape in ${name} and ${seen.surplus === 1 ? 'was' : 'were'} left out.`,
+      repair: 'get the whole set again',
     });
   if (withoutRow > 0)
     once({

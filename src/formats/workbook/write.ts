@@ -5,6 +5,7 @@ import type { Column } from '../../core/table/column.ts';
 import { freeName } from '../../core/table/schema.ts';
 import { xmlText } from '../../core/xml-text.ts';
 import { wktText } from '../wkt.ts';
+import { Filled } from '../writing/filled.ts';
 import { type ZipPart, zipped } from '../zip/write.ts';
 
 /** What a sheet can hold (ECMA-376, part 1, 18.3.1.73 and the limits of the programs that read it). */
@@ -140,6 +141,7 @@ function* frame(names: readonly string[]): Generator<ZipPart> {
 async function* sheetRows(table: Table, head: readonly string[], account: Account): AsyncGenerator<string> {
   const geometry = isLayer(table);
   const cut = { texts: 0 };
+  const filled = new Filled('WKT');
   let rows = 1;
   yield beforeRows + headRow(head);
   for await (const batch of table.batches()) {
@@ -148,7 +150,7 @@ async function* sheetRows(table: Table, head: readonly string[], account: Accoun
     for (let i = 0; i < batch.length; i++) {
       let row = '<row>';
       for (const column of batch.columns) row += cell(column, i, cut);
-      const text = geometry && batch.geometry !== null ? wktText(batch.geometry, i) : null;
+      const text = geometry && batch.geometry !== null ? wktText(batch.geometry, i, filled) : null;
       if (text !== null) {
         if (text.length > longestText) cut.texts++;
         // A cut geometry would be a wrong one.
@@ -162,6 +164,7 @@ async function* sheetRows(table: Table, head: readonly string[], account: Accoun
     account.notes.push(
       `${grouped(cut.texts)} texts are longer than the ${grouped(longestText)} signs that a cell holds: attributes were cut, geometry was left out.`,
     );
+  filled.tell(account);
   if (geometry) account.notes.push(`The geometry stands in the column ${head[head.length - 1]}.`);
 }
 

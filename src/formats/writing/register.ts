@@ -1,6 +1,5 @@
 import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import { withIdsAsColumn } from '../../core/layer/feature-ids.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { ending } from '../names.ts';
 import type { Target } from './target.ts';
@@ -29,11 +28,16 @@ export interface WritingFormat {
    * is a whole number; or a `column` like any other.
    */
   ids: 'own' | 'xml' | 'key' | 'column';
+  /**
+   * Values go in as plain texts: a field without a name would be lost, and a text among values of several types is written
+   * without the quotes that JSON gives it.
+   */
+  plainTexts?: boolean;
   write(tables: readonly Table[], target: Target, options: WriteOptions): Promise<Account[]>;
 }
 
 /** Counts the rows that flow out of a table. */
-function counted(table: Table, tally: { rows: number }): Table {
+function tallied(table: Table, tally: { rows: number }): Table {
   return {
     ...table,
     async *batches(options) {
@@ -58,7 +62,7 @@ function streamed(
     const accounts = tables.map((table) => openAccount('Write', table.name));
     const tallies = tables.map(() => ({ rows: 0 }));
     const sink = target.create(target.name);
-    const watched = tables.map((table, k) => counted(table, tallies[k]));
+    const watched = tables.map((table, k) => tallied(table, tallies[k]));
     for await (const chunk of await chunks(watched, target, accounts)) sink.write(chunk);
     accounts.forEach((account, k) => {
       account.counts = { written: tallies[k].rows };
@@ -147,6 +151,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'one',
     tables: false,
     ids: 'column',
+    plainTexts: true,
     write: async (tables, target, { now }) =>
       (await import('../shapefile/write.ts')).writeShapefile(tables[0], target, now),
   },
@@ -157,6 +162,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'one',
     tables: true,
     ids: 'column',
+    plainTexts: true,
     write: async (tables, target, { now }) =>
       (await import('../shapefile/write.ts')).writeDbase(tables[0], target, now),
   },
@@ -187,6 +193,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'several',
     tables: false,
     ids: 'xml',
+    plainTexts: true,
     write: streamed(async (tables, _, accounts) =>
       (await import('../kml/write.ts')).writeKml(layers(tables), accounts),
     ),
@@ -198,6 +205,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'several',
     tables: false,
     ids: 'xml',
+    plainTexts: true,
     write: streamed(async (tables, _, accounts) => {
       const { writeKml } = await import('../kml/write.ts');
       return (await import('../zip/write.ts')).zipped([
@@ -212,6 +220,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'several',
     tables: true,
     ids: 'xml',
+    plainTexts: true,
     write: streamed(async (tables, target, accounts) => {
       const { gmlSchema, writeGml } = await import('../gml/write.ts');
       const schema = `${target.name.replace(/\.[^.]*$/, '')}.xsd`;
@@ -226,6 +235,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'several',
     tables: false,
     ids: 'column',
+    plainTexts: true,
     write: streamed(async (tables, _, accounts) =>
       (await import('../gpx/write.ts')).writeGpx(layers(tables), accounts),
     ),
@@ -248,6 +258,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'several',
     tables: true,
     ids: 'column',
+    plainTexts: true,
     write: streamed(async (tables, _, accounts) =>
       (await import('../workbook/write.ts')).writeWorkbook(tables, accounts),
     ),
@@ -259,17 +270,19 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'one',
     tables: true,
     ids: 'column',
+    plainTexts: true,
     write: streamed(async (tables, target, accounts) => {
       const { delimitedPlaces, writeDelimited } = await import('../delimited/write.ts');
       const { csvwMetadata, hasDescriptions } = await import('../csvw/write.ts');
       const [table] = tables;
+      const places = await delimitedPlaces(table, {});
       if (hasDescriptions(table)) {
         const name = `${target.name}-metadata.json`;
-        const { names } = delimitedPlaces(table, {});
+        const { names } = places;
         target.create(name).write(new TextEncoder().encode(csvwMetadata(table, target.name, names)));
         accounts[0].notes.push(`Titles, units and types stand in ${name} (CSVW).`);
       }
-      return writeDelimited(table, {}, accounts[0]);
+      return writeDelimited(table, {}, accounts[0], places);
     }),
   },
   {
@@ -279,6 +292,7 @@ export const writingFormats: readonly WritingFormat[] = [
     holds: 'one',
     tables: true,
     ids: 'column',
+    plainTexts: true,
     write: streamed(async (tables, _, accounts) =>
       (await import('../delimited/write.ts')).writeDelimited(tables[0], { delimiter: '\t' }, accounts[0]),
     ),
@@ -303,64 +317,4 @@ export function writingFormatFor(name: string, as?: string): WritingFormat {
     advice: `Use ${writingFormats.flatMap((format) => format.endings.map((each) => `.${each}`)).join(', ')}, or say the format with --as.`,
     blame: 'usage',
   });
-}
-
-/** Writes tables and layers through a target; what the format cannot take is told first. */
-export async function writeTables(
-  format: WritingFormat,
-  tables: readonly Table[],
-  target: Target,
-  options: WriteOptions,
-): Promise<Account[]> {
-  if (tables.length === 0)
-    throw new IsomericError('nothing-to-write', 'There is no layer to write.', { blame: 'usage' });
-  if (format.holds === 'one' && tables.length > 1) {
-    throw new IsomericError(
-      'one-layer-only',
-      `${target.name} can hold one layer only, not ${tables.length}.`,
-      {
-        advice: 'Choose one with --layer, or save to a GeoPackage (.gpkg), which holds several.',
-        blame: 'usage',
-      },
-    );
-  }
-  const bare = format.tables ? undefined : tables.find((table) => !isLayer(table));
-  if (bare !== undefined) {
-    throw new IsomericError(
-      'geometry-missing',
-      `${bare.name} has no geometry, so it cannot be saved as ${format.title}.`,
-      { advice: 'Save it as .csv.', blame: 'usage' },
-    );
-  }
-  if (options.add === true && format.name !== 'geopackage') {
-    throw new IsomericError('add-unsupported', `Nothing can be added to a ${format.title} file.`, {
-      place: { file: target.name },
-      advice: 'Layers are added to a GeoPackage (.gpkg).',
-      blame: 'usage',
-    });
-  }
-  const { tables: ready, notes } = await withIdsFor(format, tables);
-  const accounts = await format.write(ready, target, options);
-  notes.forEach((note, k) => {
-    if (note !== undefined) accounts[Math.min(k, accounts.length - 1)]?.notes.push(note);
-  });
-  return accounts;
-}
-
-/** The tables with their ids where the format keeps them, and what is to be told of it. */
-async function withIdsFor(
-  format: WritingFormat,
-  tables: readonly Table[],
-): Promise<{ tables: readonly Table[]; notes: (string | undefined)[] }> {
-  switch (format.ids) {
-    case 'xml':
-      return (await import('./xml-ids.ts')).withXmlIds(tables);
-    case 'column': {
-      const each = tables.map(withIdsAsColumn);
-      return { tables: each.map(({ table }) => table), notes: each.map(({ note }) => note) };
-    }
-    default:
-      // These see to it themselves.
-      return { tables, notes: [] };
-  }
 }
