@@ -106,7 +106,7 @@ async function insideOf(
     return { layers: [], grids: [{ grid, format: gridFormat.name, within: '' }], others: [] };
   }
   const format = await formatOf(source);
-  if (format === undefined) throw unknownFormat(source);
+  if (format === undefined) throw await unknownFormat(source);
   const tables = await openTables(format, source, context);
   const parts = context.around === null ? [] : (await besideOf(context.around)).partsOf(context.path);
   const layers = tables.map((table) => ({
@@ -118,7 +118,14 @@ async function insideOf(
   return { layers, grids: [], others: [] };
 }
 
-function unknownFormat(source: ByteSource): IsomericError {
+async function unknownFormat(source: ByteSource): Promise<IsomericError> {
+  const begin = new TextDecoder().decode(await source.bytes(0, 200)).trimStart();
+  if (/^[[{]/.test(begin) && ['json', 'csv', 'txt'].includes(ending(source.name)))
+    return new IsomericError('rows-missing', 'It is JSON, but has no features and no rows.', {
+      place: { file: source.name },
+      advice:
+        'Rows are lists of objects or of lists; --rows-at says where they are, when they are not found.',
+    });
   const leader = leaders[ending(source.name)];
   return new IsomericError('format-unknown', 'Its contents are of no format that Isomeric reads.', {
     place: { file: source.name },
@@ -332,7 +339,15 @@ async function lookAtOne(
     contents.grids.push({ grid, format: gridFormat.name, within: path });
     return;
   }
-  const format = await formatOf(source);
+  let format: Format | undefined;
+  try {
+    format = await formatOf(source);
+  } catch (error) {
+    // A page that describes the data lies among them rightly.
+    if (!(error instanceof IsomericError) || !texts.has(end) || end === 'txt') throw error;
+    other('text');
+    return;
+  }
   if (format === undefined || (format.name === 'delimited' && texts.has(end) && end !== 'txt')) {
     const leader = leaders[end];
     if (leader !== undefined) other(`part of a set whose .${leader} is missing`);

@@ -25,7 +25,8 @@ export const gridFormats: readonly GridFormat[] = [
     title: 'GeoTIFF',
     endings: ['tif', 'tiff'],
     sniff: isTiff,
-    open: async (source) => (await import('./geotiff/read.ts')).openGeotiff(source),
+    open: async (source, context) =>
+      (await import('./geotiff/read.ts')).openGeotiff(source, context.around, context.path),
   },
   {
     name: 'ascii-grid',

@@ -26,6 +26,11 @@ export function crsOrTold(subject: string, findings: Finding[], find: () => Crs)
   }
 }
 
+/** That a file is whole and holds no feature: what a service answers where it has none. */
+export function layerEmpty(file: string, layer: string): Finding {
+  return { code: 'layer-empty', severity: 'note', layer, words: `${file}: it holds no feature.` };
+}
+
 /** Tells of kinds that do not go into one layer of most formats; single and multi-part ones of a kind do. */
 export function tellMixedKinds(kinds: readonly KindName[], findings: Finding[]): void {
   if (new Set(kinds.map((kind) => kind.replace('Multi', ''))).size < 2) return;

@@ -7,6 +7,7 @@ import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
 import { jsonOutline } from './json-outline.ts';
 import { ending } from './names.ts';
+import { refuseNoData } from './no-data.ts';
 import type { Inflate } from './osm/blobs.ts';
 import { looksLikeBlobs, looksLikeOsmXml } from './osm/sniff.ts';
 import type { SqliteEngine } from './sqlite.ts';
@@ -327,6 +328,7 @@ const headLength = 65_536;
 export async function formatOf(source: ByteSource): Promise<Format | undefined> {
   const head = await source.bytes(0, headLength);
   const complete = source.size <= headLength;
+  refuseNoData(source, head, complete);
   const found = formats.find((format) => format.sniff(head, complete, source.name));
   // A long JSON document may say only further on what it is: rows are what is left over.
   if (complete || (found !== undefined && found.name !== 'json-rows') || !/^[[{]/.test(textHead(head)))

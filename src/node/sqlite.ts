@@ -154,7 +154,7 @@ async function transcoded(source: ByteSource): Promise<{ path: string; remove: (
   process.once('exit', remove);
   const copy = createDatabase(path);
   try {
-    copy.exec('PRAGMA journal_mode=OFF; PRAGMA synchronous=OFF; BEGIN');
+    copy.exec('PRAGMA foreign_keys=OFF; PRAGMA journal_mode=OFF; PRAGMA synchronous=OFF; BEGIN');
     const stored = await storedTables(source);
     for (const { type, name, sql, rows } of stored) {
       if (type !== 'table' || sql === null || /^sqlite_/i.test(name) || /^\s*CREATE\s+VIRTUAL/i.test(sql))

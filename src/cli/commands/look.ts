@@ -307,20 +307,25 @@ export const addLook: AddCommand = (program) => {
       const contents = await lookPath(path, openOptions(options));
       const layers: LayerView[] = [];
       const broken: OtherFile[] = [];
+      const failures: IsomericError[] = [];
       for (const opened of contents.layers) {
         try {
           layers.push(await view(opened));
         } catch (error) {
           // Damage that shows only when rows are read: alone it is the error, among others it is told.
           if (!(error instanceof IsomericError) || contents.layers.length === 1) throw error;
-          broken.push({
-            path: opened.within || opened.table.name,
-            size: 0,
-            why: 'damaged',
-            damage: { code: error.code, severity: 'error', words: error.sentence },
-          });
+          failures.push(error);
+          const place = opened.within || path;
+          if (!broken.some((each) => each.path === place && each.damage?.words === error.sentence))
+            broken.push({
+              path: place,
+              size: 0,
+              why: 'damaged',
+              damage: { code: error.code, severity: 'error', words: error.sentence },
+            });
         }
       }
+      if (layers.length + contents.grids.length === 0 && failures.length > 0) throw failures[0];
       const others = [...broken, ...contents.others];
       if (options.field !== undefined) {
         printChosen(output, path, layers, options.field);

@@ -5,6 +5,20 @@ import { findDelimiter } from './scan.ts';
 /** A table of one column has no delimiter: then the name must say that it is a table. */
 export const namedTable = (name: string) => ['csv', 'tsv'].includes(ending(name));
 
+/** JSON has commas too. What is JSON to its end is no table, whatever it is called. */
+function isJson(text: Uint8Array, complete: boolean, name: string): boolean {
+  const begin = new TextDecoder().decode(text.subarray(0, 200));
+  if (!/^\s*[[{]/.test(begin)) return false;
+  const likely = /^\s*(\{\s*["}]|\[\s*[[{])/.test(begin);
+  if (!complete) return likely;
+  try {
+    JSON.parse(new TextDecoder().decode(text));
+    return true;
+  } catch {
+    return likely && !namedTable(name);
+  }
+}
+
 /** True when the head of a file reads as delimited text: with at least two columns, or called a table. */
 export function looksDelimited(head: Uint8Array, complete: boolean, name: string): boolean {
   const utf16 =
@@ -18,8 +32,6 @@ export function looksDelimited(head: Uint8Array, complete: boolean, name: string
     const c = text[k];
     if (c < 9 || (c > 13 && c < 32)) return false;
   }
-  // JSON has commas too.
-  if (/^\s*(\{\s*["}]|\[\s*[[{])/.test(new TextDecoder().decode(text.subarray(0, 200))) && !namedTable(name))
-    return false;
+  if (isJson(text, complete, name)) return false;
   return findDelimiter(text, complete) !== undefined || namedTable(name);
 }

@@ -9,9 +9,10 @@ import {
   type GridWindow,
   type SampleType,
 } from '../../core/grid/grid.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
+import { crsBeside, worldTransform } from './beside.ts';
 import { packings, readPackings, undoDifferences, undoFloatDifferences, unpack } from './decode.ts';
 import { damaged, type Entry, TiffFile } from './directory.ts';
 import { GeoKeys } from './geo-keys.ts';
@@ -66,8 +67,15 @@ interface Blocks {
   type: SampleType;
 }
 
-/** Opens a GeoTIFF: the first full image; reduced copies and masks are passed over. */
-export async function openGeotiff(source: ByteSource): Promise<Grid> {
+/**
+ * Opens a GeoTIFF: the first full image; reduced copies and masks are passed over. What it does not say of its place and
+ * CRS, a world file and a .prj beside it may.
+ */
+export async function openGeotiff(
+  source: ByteSource,
+  around: Surroundings | null = null,
+  path = '',
+): Promise<Grid> {
   const file = await TiffFile.open(source);
   const directories = await file.directories();
   const findings: Finding[] = [];
@@ -115,9 +123,16 @@ export async function openGeotiff(source: ByteSource): Promise<Grid> {
       'its values are 64-bit integers; those beyond ±9,007,199,254,740,992 are rounded.',
     );
   const keys = await keysOf(file, main);
-  const crs: Crs | null = keys.empty ? null : crsOrTold(source.name, findings, () => keys.crs() ?? unknown());
-  if (keys.empty) findings.push(crsMissing(`${source.name}: it has no CRS keys, so its CRS is not known.`));
-  const transform = await transformOf(file, main, keys);
+  const beside = keys.empty && around !== null ? await crsBeside(around, path, findings) : null;
+  const crs: Crs | null = keys.empty
+    ? beside
+    : crsOrTold(source.name, findings, () => keys.crs() ?? unknown());
+  if (keys.empty && beside === null && !findings.some((finding) => finding.code === 'crs-unreadable'))
+    findings.push(crsMissing(`${source.name}: it has no CRS keys, so its CRS is not known.`));
+  const own = await transformOf(file, main, keys);
+  const world = own === null && around !== null ? await worldTransform(around, path) : null;
+  const transform = own ?? world?.transform ?? null;
+  if (world !== null) say('position-from-world-file', 'note', `${world.name} says where its cells lie.`);
   if (transform === null)
     say(
       'position-missing',

@@ -17,7 +17,7 @@ import type { Layer, Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
-import { crsMissing, tellMixedKinds } from '../layer-findings.ts';
+import { crsMissing, layerEmpty, tellMixedKinds } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
@@ -299,7 +299,7 @@ export async function openGml(
     () => [],
     () => survey.entities++,
   ));
-  if (survey.types.size === 0 && (first.root === 'FeatureCollection' || survey.declared.size > 0))
+  if (survey.types.size === 0 && (/collection|layers|dataset/i.test(first.root) || survey.declared.size > 0))
     return [emptyLayer(source, survey)];
   if (survey.types.size === 0) {
     throw new IsomericError('gml-empty', 'It holds no feature.', {
@@ -350,9 +350,7 @@ function emptyLayer(source: ByteSource, { declared }: Survey): Layer {
     crs: null,
     kinds: [],
     count: 0,
-    findings: [
-      { code: 'layer-empty', severity: 'note', layer: name, words: `${source.name}: it holds no feature.` },
-    ],
+    findings: [layerEmpty(source.name, name)],
     accounts: [],
     async *batches() {},
   };

@@ -1,4 +1,4 @@
-import { counted } from '../../core/account.ts';
+import { counted, grouped } from '../../core/account.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
@@ -8,6 +8,8 @@ import type { Layer } from '../../core/layer/layer.ts';
 import type { FieldType } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { layerEmpty } from '../layer-findings.ts';
+import { baseName } from '../names.ts';
 import { putText, TextFields } from '../text-fields.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { valueText } from '../xml/value-text.ts';
@@ -262,11 +264,27 @@ export async function openGpx(source: ByteSource): Promise<Layer[]> {
     () => entities++,
   ));
   const present = layerNames.filter((name) => seen.get(name)!.count > 0);
-  if (present.length === 0) {
-    throw new IsomericError('gpx-empty', 'It holds no waypoint, route or track.', {
-      place: { file: source.name },
-    });
+  if (present.length === 0 && first.damaged === 0) {
+    const name = baseName(source.name);
+    return [
+      {
+        name,
+        schema: [],
+        crs: wgs84(),
+        kinds: [],
+        count: 0,
+        findings: [layerEmpty(source.name, name)],
+        accounts: [],
+        async *batches() {},
+      },
+    ];
   }
+  if (present.length === 0)
+    throw new IsomericError(
+      'gpx-damaged',
+      `None of its ${grouped(first.damaged)} points has a readable position.`,
+      { place: { file: source.name }, advice: 'The file is damaged: get it again.' },
+    );
   return present.map((name, k) => {
     const { fields, count } = seen.get(name)!;
     const schema = fields.fields();

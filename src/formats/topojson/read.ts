@@ -10,6 +10,8 @@ import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
 import type { ByteSource } from '../byte-source.ts';
+import { crsOrTold, layerEmpty } from '../layer-findings.ts';
+import { baseName } from '../names.ts';
 
 /** A topology is read whole, because arcs may stand before or after what uses them: up to this many bytes. */
 const largest = 400 * 2 ** 20;
@@ -227,8 +229,18 @@ export async function openTopojson(source: ByteSource): Promise<Layer[]> {
   const topology = new Topology(isObject(document) ? document : {}, source.name);
   const { crs } = document as { crs?: { properties?: { name?: unknown } } };
   const named = crs?.properties?.name;
-  const own = typeof named === 'string' ? crsFromText(named) : wgs84();
-  return topology.objects.map(([name, object]) => layerOf(topology, name, object, own, source.name));
+  const findings: Finding[] = [];
+  const own =
+    typeof named === 'string' ? crsOrTold(source.name, findings, () => crsFromText(named)) : wgs84();
+  if (topology.objects.length === 0) {
+    const name = baseName(source.name);
+    const empty = { schema: [], kinds: [], count: 0, accounts: [], async *batches() {} };
+    return [{ ...empty, name, crs: own, findings: [...findings, layerEmpty(source.name, name)] }];
+  }
+  return topology.objects.map(([name, object]) => {
+    const layer = layerOf(topology, name, object, own, source.name);
+    return findings.length === 0 ? layer : { ...layer, findings: [...findings, ...layer.findings] };
+  });
 }
 
 function layerOf(topology: Topology, name: string, object: Json, crs: Layer['crs'], file: string): Layer {
