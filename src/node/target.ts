@@ -27,11 +27,16 @@ function writeAll(file: number, bytes: Uint8Array, position: number | null = nul
 export class FileScratch implements Scratch {
   private readonly folder = mkdtempSync(join(tmpdir(), 'isomeric-'));
   private readonly file = openSync(join(this.folder, 'scratch'), 'w+');
-  private readonly ahead = new Uint8Array(1 << 20);
+  private readonly ahead: Uint8Array;
+  private gone = false;
   private used = 0;
   private flushed = 0;
   private view = new Uint8Array(0);
   private viewFrom = 0;
+
+  constructor(room = 1 << 20) {
+    this.ahead = new Uint8Array(room);
+  }
 
   append(bytes: Uint8Array): number {
     const start = this.flushed + this.used;
@@ -70,6 +75,9 @@ export class FileScratch implements Scratch {
   }
 
   remove(): void {
+    if (this.gone) return;
+    this.gone = true;
+    this.view = new Uint8Array(0);
     closeSync(this.file);
     rmSync(this.folder, { recursive: true, force: true });
   }
@@ -119,8 +127,8 @@ export class NodeTarget implements Target {
     this.gone.add(name);
   }
 
-  scratch(): Scratch {
-    const scratch = new FileScratch();
+  scratch(room?: number): Scratch {
+    const scratch = new FileScratch(room);
     this.scratches.push(scratch);
     return scratch;
   }

@@ -2,6 +2,7 @@ import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { emptyBox, isEmptyBox } from '../../core/geometry/geometry-array.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { FeatureBoxes, FeaturePlaces } from '../writing/feature-boxes.ts';
+import { inOrder } from '../writing/in-order.ts';
 import type { Target } from '../writing/target.ts';
 import { FeatureWriter } from './feature.ts';
 import { columnTypeOf, magic, writeHeader } from './header.ts';
@@ -56,10 +57,7 @@ export async function writeFlatgeobuf(layer: Layer, target: Target): Promise<Acc
   );
   if (count > 0) {
     for (const bytes of packIndex(boxes, places, order, nodeSize)) sink.write(bytes);
-    for (const k of order) {
-      const at = places.offset(k);
-      sink.write(scratch.read(at, at + places.length(k)));
-    }
+    for (const bytes of inOrder(scratch, places, order, target)) sink.write(bytes);
   }
   if (layer.crs === null) account.notes.push('The layer has no CRS; none was written.');
   account.notes.push('Features stand in the order of their places, not in that of the source.');

@@ -1,29 +1,24 @@
-import {
-  type AsyncBuffer,
-  type FileMetaData,
-  parquetMetadataAsync,
-  parquetRead,
-  type RowGroup,
-} from 'hyparquet';
-import { compressors } from 'hyparquet-compressors';
 import { counted } from '../../core/account.ts';
 import type { Crs } from '../../core/crs/crs.ts';
 import { crsFromProjjson, wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type Box, boxesMeet, Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
-import type { Batch } from '../../core/layer/batch.ts';
+import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
-import { freeName } from '../../core/table/schema.ts';
-import { BatchMaker } from '../batch-maker.ts';
+import { ColumnBuilder } from '../../core/table/column-builder.ts';
+import { type Field, freeName } from '../../core/table/schema.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName } from '../names.ts';
+import { BuilderSink, columnRows, type Troubles } from '../parquet/columns.ts';
+import { type Footer, type RowGroup, readFooter, type SchemaNode } from '../parquet/footer.ts';
+import { typeOfNode, type ValueSink } from '../parquet/values.ts';
 import { readWkb } from '../wkb.ts';
-import { type ParquetColumn, parquetColumn, parsers, topLevel } from './columns.ts';
 
-/** Row groups up to this size are read whole; larger ones in pieces of this many rows. */
-const rowsAtOnce = 65_536;
+/** Most vertices in one batch: large geometries make small batches. */
+const vertexLimit = 1_000_000;
 /** Longest footer that is believed. */
 const longestFooter = 256 * 2 ** 20;
 
@@ -37,23 +32,17 @@ interface GeoColumn {
 
 interface Opened {
   source: ByteSource;
-  file: AsyncBuffer;
-  metadata: FileMetaData;
+  footer: Footer;
   columns: ParquetColumn[];
-  geometry: string | null;
+  geometry: SchemaNode | null;
   covering: Record<string, string[]> | undefined;
   findings: Finding[];
 }
 
-function asBuffer(source: ByteSource): AsyncBuffer {
-  return {
-    byteLength: source.size,
-    async slice(start, end = source.size) {
-      const from = start < 0 ? Math.max(0, source.size + start) : start;
-      const bytes = await source.bytes(from, Math.min(end, source.size));
-      return bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer;
-    },
-  };
+/** A top-level column: its field, and where it stands in the schema. */
+interface ParquetColumn {
+  node: SchemaNode;
+  field: Field;
 }
 
 function damaged(source: ByteSource, error: unknown): IsomericError {
@@ -71,28 +60,26 @@ function damaged(source: ByteSource, error: unknown): IsomericError {
 
 /** Opens Parquet as a table, and GeoParquet 1.0 or 1.1 (WKB) as a layer; its row groups can be chosen by box. */
 export async function openGeoparquet(source: ByteSource): Promise<(Layer | Table)[]> {
-  const file = asBuffer(source);
   const tail = await source.bytes(Math.max(0, source.size - 8), source.size);
-  const footer = tail.length === 8 ? new DataView(tail.buffer, tail.byteOffset).getUint32(0, true) : -1;
+  const length = tail.length === 8 ? new DataView(tail.buffer, tail.byteOffset).getUint32(0, true) : -1;
   if (
-    footer < 0 ||
+    length < 0 ||
     String.fromCharCode(...tail.subarray(4)) !== 'PAR1' ||
-    footer > Math.min(longestFooter, source.size - 12)
+    length > Math.min(longestFooter, source.size - 12)
   ) {
     throw new IsomericError('parquet-damaged', 'The footer that a Parquet file ends with is not there.', {
       place: { file: source.name, byte: Math.max(0, source.size - 8) },
       advice: 'The file was cut short: get it again.',
     });
   }
-  let metadata: FileMetaData;
+  let footer: Footer;
   try {
-    metadata = await parquetMetadataAsync(file, { geoparquet: false });
-    checkGroups(metadata, source);
+    footer = readFooter(await source.bytes(source.size - 8 - length, source.size - 8), source.size);
   } catch (error) {
     throw damaged(source, error);
   }
   const findings: Finding[] = [];
-  const geo = geoMetadata(metadata, findings, source.name);
+  const geo = geoMetadata(footer, findings, source.name);
   const primary = geo?.primary ?? null;
   const skipped = new Set<string>();
   const own = primary === null ? undefined : geo!.columns[primary];
@@ -101,20 +88,20 @@ export async function openGeoparquet(source: ByteSource): Promise<(Layer | Table
   for (const path of Object.values(covering ?? {})) if (path.length > 1) skipped.add(path[0]);
   const columns: ParquetColumn[] = [];
   const names: string[] = [];
-  for (const { element, size } of topLevel(metadata)) {
-    if (element.name === primary || skipped.has(element.name)) continue;
-    const column = parquetColumn(element, size);
-    const name = freeName(column.field.name, names);
+  for (const node of footer.top) {
+    if (node.name === primary || skipped.has(node.name)) continue;
+    const name = freeName(node.name, names);
     names.push(name);
-    columns.push({ ...column, field: { ...column.field, name } });
+    columns.push({ node, field: { name, type: typeOfNode(node, footer) } });
   }
-  const titles = fieldTitles(metadata);
-  const schema = columns.map(({ field, path }) => ({ ...field, ...(titles[path] ?? {}) }));
-  const opened: Opened = { source, file, metadata, columns, geometry: primary, covering, findings };
+  const titles = fieldTitles(footer);
+  const schema = columns.map(({ field, node }) => ({ ...field, ...(titles[node.name] ?? {}) }));
+  const geometry = footer.top.find((node) => node.name === primary) ?? null;
+  const opened: Opened = { source, footer, columns, geometry, covering, findings };
   const common = {
     name: baseName(source.name),
     schema,
-    count: Number(metadata.num_rows),
+    count: footer.rows,
     findings,
     accounts: [],
   };
@@ -133,35 +120,12 @@ export async function openGeoparquet(source: ByteSource): Promise<(Layer | Table
   ];
 }
 
-/** Offsets and counts in the footer are held against the bytes that are there. */
-function checkGroups(metadata: FileMetaData, source: ByteSource): void {
-  let rows = 0;
-  for (const group of metadata.row_groups) {
-    rows += Number(group.num_rows);
-    for (const { meta_data: column } of group.columns) {
-      if (column === undefined) continue;
-      const start = Number(column.dictionary_page_offset ?? column.data_page_offset);
-      if (
-        start < 0 ||
-        start + Number(column.total_compressed_size) > source.size ||
-        Number(column.num_values) < 0
-      )
-        throw new Error('a column chunk lies outside the file');
-      // A value takes a thousandth of a bit at the least, even where all are alike.
-      if (Number(group.num_rows) > 1e6 + 1e4 * Number(column.total_compressed_size))
-        throw new Error('a row group claims more rows than its bytes can hold');
-    }
-  }
-  if (rows !== Number(metadata.num_rows))
-    throw new Error('the row groups do not add up to the number of rows');
-}
-
 function geoMetadata(
-  metadata: FileMetaData,
+  footer: Footer,
   findings: Finding[],
   file: string,
 ): { primary: string; columns: Record<string, GeoColumn> } | null {
-  const text = metadata.key_value_metadata?.find(({ key }) => key === 'geo')?.value;
+  const text = footer.texts.get('geo');
   if (text === undefined) return null;
   let geo: { primary_column?: unknown; columns?: unknown };
   try {
@@ -176,7 +140,7 @@ function geoMetadata(
     typeof columns !== 'object' ||
     columns === null ||
     !Object.hasOwn(columns, primary) ||
-    !topLevel(metadata).some(({ element }) => element.name === primary)
+    !footer.top.some((node) => node.name === primary)
   ) {
     findings.push({
       code: 'geo-metadata-damaged',
@@ -197,8 +161,8 @@ function geoMetadata(
   return { primary, columns };
 }
 
-function fieldTitles(metadata: FileMetaData): Record<string, object> {
-  const text = metadata.key_value_metadata?.find(({ key }) => key === 'isomeric:fields')?.value;
+function fieldTitles(footer: Footer): Record<string, object> {
+  const text = footer.texts.get('isomeric:fields');
   try {
     return text === undefined ? {} : (JSON.parse(text) as Record<string, object>);
   } catch {
@@ -238,38 +202,34 @@ function crsOf(column: GeoColumn, findings: Finding[], file: string): Crs | null
 export function groupBox(group: RowGroup, covering: Record<string, string[]> | undefined): Box | null {
   if (covering === undefined) return null;
   const bound = (side: string, least: boolean): number => {
-    const path = covering[side]?.join('.');
-    const column = group.columns.find(({ meta_data: each }) => each?.path_in_schema.join('.') === path);
-    const statistics = column?.meta_data?.statistics;
-    const value = least
-      ? (statistics?.min_value ?? statistics?.min)
-      : (statistics?.max_value ?? statistics?.max);
-    return typeof value === 'number' ? value : NaN;
+    const statistics = group.chunks.get(covering[side]?.join('.'))?.statistics;
+    const bytes = least ? statistics?.least : statistics?.greatest;
+    if (bytes === undefined) return NaN;
+    const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+    return bytes.length === 4
+      ? view.getFloat32(0, true)
+      : bytes.length === 8
+        ? view.getFloat64(0, true)
+        : NaN;
   };
   const box: Box = [bound('xmin', true), bound('ymin', true), bound('xmax', false), bound('ymax', false)];
   return box.some(Number.isNaN) ? null : box;
 }
 
 async function* read(opened: Opened, schema: Layer['schema'], box?: Box): AsyncGenerator<Batch> {
-  const { metadata, source, covering, findings } = opened;
-  const maker = new BatchMaker(schema, {
-    geometry: opened.geometry !== null,
-    ids: box === undefined ? null : 'integer',
-  });
-  const troubles = { values: 0 };
+  const { footer, source, covering, findings } = opened;
+  const troubles: Troubles = { values: 0 };
   let first = 0;
-  for (const group of metadata.row_groups) {
-    const rows = Number(group.num_rows);
-    const own = box === undefined ? null : groupBox(group, covering);
-    if (own === null || boxesMeet(own, box!)) {
-      for (let from = first; from < first + rows; from += rowsAtOnce) {
-        await readRows(opened, from, Math.min(first + rows, from + rowsAtOnce), maker, troubles);
-        yield* maker.take();
-      }
+  try {
+    for (const group of footer.groups) {
+      const own = box === undefined ? null : groupBox(group, covering);
+      if (own === null || boxesMeet(own, box!))
+        yield* readGroup(opened, group, schema, { first, troubles, ids: box !== undefined });
+      first += group.rows;
     }
-    first += rows;
+  } catch (error) {
+    throw damaged(source, error);
   }
-  yield* maker.take(true);
   if (troubles.values > 0 && !findings.some((finding) => finding.code === 'value-unreadable'))
     findings.push({
       code: 'value-unreadable',
@@ -278,56 +238,57 @@ async function* read(opened: Opened, schema: Layer['schema'], box?: Box): AsyncG
     });
 }
 
-async function readRows(
+/** The rows of a group, in batches; where geometries are large, a batch has few of them. */
+async function* readGroup(
   opened: Opened,
-  rowStart: number,
-  rowEnd: number,
-  maker: BatchMaker,
-  troubles: { values: number },
-): Promise<void> {
-  const { file, metadata, columns, geometry, source } = opened;
-  const names = [...(geometry === null ? [] : [geometry]), ...columns.map((column) => column.path)];
-  // One column after the other: of several that are damaged the package would reject all, and one of those rejections
-  // would find nobody waiting for it.
-  const values: unknown[][] = [];
-  for (const name of names) {
-    let rows: unknown[][] = [];
-    try {
-      await parquetRead({
-        file,
-        metadata,
-        columns: [name],
-        rowStart,
-        rowEnd,
-        compressors,
-        utf8: false,
-        parsers,
-        geoparquet: false,
-        onComplete: (done) => {
-          rows = done;
-        },
-      });
-    } catch (error) {
-      throw damaged(source, error);
+  group: RowGroup,
+  schema: Layer['schema'],
+  { first, troubles, ids }: { first: number; troubles: Troubles; ids: boolean },
+): AsyncGenerator<Batch> {
+  const { source, columns, geometry } = opened;
+  const builders = schema.map((field) => new ColumnBuilder(field.type));
+  const rows = columns.map(({ node, field }) => columnRows(source, group, node, field.type));
+  const places = geometry === null ? null : columnRows(source, group, geometry, 'bytes');
+  const sink = new BuilderSink(troubles);
+  const geometries = new GeometryBuilder();
+  for (let done = 0; done < group.rows; ) {
+    let count = Math.min(batchLimit, group.rows - done);
+    if (places !== null) {
+      let row = first + done;
+      const wkb: ValueSink = {
+        bytes: (bytes, start, end) =>
+          readWkb(bytes.subarray(start, end), 0, geometries, `${source.name}, row ${++row}`),
+        number: () => geometries.feature(Kind.None),
+        text: () => geometries.feature(Kind.None),
+        unfit: () => geometries.feature(Kind.None),
+      };
+      const blank = () => {
+        row++;
+        geometries.feature(Kind.None);
+      };
+      count = await places.rows(count, wkb, blank, () => geometries.vertices <= vertexLimit);
     }
-    if (rows.length !== rowEnd - rowStart)
-      throw damaged(source, new Error(`${rows.length} rows came where ${rowEnd - rowStart} are promised`));
-    values.push(rows.map((row) => row[0]));
+    for (let c = 0; c < rows.length; c++) {
+      const builder = builders[c];
+      sink.builder = builder;
+      const got = await rows[c].rows(count, sink, () => builder.null());
+      if (got !== count) throw new Error(`a column has ${done + got} rows where ${group.rows} are promised`);
+    }
+    if (count === 0) throw new Error(`a column has ${done} rows where ${group.rows} are promised`);
+    yield new Batch({
+      length: count,
+      first: first + done,
+      geometry: places === null ? null : geometries.finish(),
+      columns: builders.map((builder) => builder.finish()),
+      ids: ids ? rowNumbers(first + done, count) : null,
+    });
+    done += count;
   }
-  const shift = geometry === null ? 0 : 1;
-  for (let r = 0; r < rowEnd - rowStart; r++) {
-    if (geometry !== null) {
-      const value = values[0][r];
-      if (value instanceof Uint8Array)
-        readWkb(value, 0, maker.geometry, `${source.name}, row ${rowStart + r + 1}`);
-      else maker.geometry.feature(Kind.None);
-    }
-    for (let c = 0; c < columns.length; c++) {
-      const value = values[c + shift][r];
-      if (value === null || value === undefined) maker.columns[c].null();
-      else columns[c].put(maker.columns[c], value, troubles);
-    }
-    maker.ids?.number(rowStart + r + 1);
-    maker.end();
-  }
+}
+
+/** Numbers of the rows as ids: read by box, they would not be known otherwise. */
+function rowNumbers(first: number, count: number) {
+  const builder = new ColumnBuilder('integer');
+  for (let k = 0; k < count; k++) builder.number(first + k + 1);
+  return builder.finish();
 }

@@ -1,76 +1,66 @@
-import type { SchemaElement } from 'hyparquet';
-import { ByteWriter, type ColumnSource, ParquetWriter } from 'hyparquet-writer';
 import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { sameCrs } from '../../core/crs/crs.ts';
 import { projjsonFromCrs } from '../../core/crs/projjson.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
-import { emptyBox, isEmptyBox, Kind, kindNames } from '../../core/geometry/geometry-array.ts';
+import {
+  emptyBox,
+  type GeometryArray,
+  isEmptyBox,
+  Kind,
+  kindNames,
+} from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
-import type { Column } from '../../core/table/column.ts';
+import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
+import { Physical } from '../parquet/footer.ts';
+import type { ThriftWriter } from '../parquet/thrift-writer.ts';
+import {
+  bytesColumn,
+  encodeNumbers,
+  physicalOf,
+  type WrittenColumn,
+  writtenColumn,
+} from '../parquet/write-column.ts';
+import { ParquetFile, type SchemaElement } from '../parquet/write-file.ts';
 import { WkbWriter } from '../wkb.ts';
 import { roundDown, roundUp } from '../writing/feature-boxes.ts';
 import { HilbertSpool } from '../writing/spool.ts';
 import type { ByteSink, Target } from '../writing/target.ts';
 
-/** Rows in a group: few enough that a reading by box passes most of a file over, enough to pack well. */
+/** Rows in a group of a layer: few enough that a reading by box passes most of a file over, enough to pack well. */
 const groupRows = 16_384;
+/** Rows in a group of a table, which is read whole. */
+const tableRows = 65_536;
 
-function element(field: Field): SchemaElement {
-  const optional = { name: field.name, repetition_type: 'OPTIONAL' } as const;
-  switch (field.type) {
-    case 'integer':
-      return { ...optional, type: 'INT64' };
-    case 'real':
-      return { ...optional, type: 'DOUBLE' };
-    case 'boolean':
-      return { ...optional, type: 'BOOLEAN' };
+/** Logical types by their numbers in the union (parquet.thrift, LogicalType). */
+const logical = {
+  string: (writer: ThriftWriter) => writer.struct(1, () => {}),
+  date: (writer: ThriftWriter) => writer.struct(6, () => {}),
+  /** Milliseconds in UTC. */
+  timestamp: (writer: ThriftWriter) =>
+    writer.struct(8, () => {
+      writer.flag(1, true);
+      writer.struct(2, () => writer.struct(1, () => {}));
+    }),
+  json: (writer: ThriftWriter) => writer.struct(12, () => {}),
+};
+
+/** Converted types, for readers that know no logical ones (parquet.thrift, enum ConvertedType). */
+const converted = { utf8: 0, date: 6, milliseconds: 9, json: 19 } as const;
+
+function element({ name, type }: Field): SchemaElement {
+  const optional = { name, repetition: 'optional', type: physicalOf[type] } as const;
+  switch (type) {
     case 'date':
-      return { ...optional, type: 'INT32', converted_type: 'DATE', logical_type: { type: 'DATE' } };
+      return { ...optional, converted: converted.date, logical: logical.date };
     case 'timestamp':
-      return {
-        ...optional,
-        type: 'INT64',
-        converted_type: 'TIMESTAMP_MILLIS',
-        logical_type: { type: 'TIMESTAMP', isAdjustedToUTC: true, unit: 'MILLIS' },
-      };
+      return { ...optional, converted: converted.milliseconds, logical: logical.timestamp };
     case 'json':
-      return { ...optional, type: 'BYTE_ARRAY', converted_type: 'JSON', logical_type: { type: 'JSON' } };
-    case 'bytes':
-      return { ...optional, type: 'BYTE_ARRAY' };
+      return { ...optional, converted: converted.json, logical: logical.json };
+    case 'text':
+      return { ...optional, converted: converted.utf8, logical: logical.string };
     default:
-      return { ...optional, type: 'BYTE_ARRAY', converted_type: 'UTF8', logical_type: { type: 'STRING' } };
-  }
-}
-
-function valuesOf(column: Column): unknown[] {
-  const values = new Array<unknown>(column.length);
-  for (let i = 0; i < column.length; i++) {
-    if (column.isNull(i)) values[i] = undefined;
-    else if (column.type === 'integer') values[i] = BigInt(column.numbers![i]);
-    else if (column.type === 'boolean') values[i] = column.numbers![i] === 1;
-    else if (column.type === 'json') values[i] = column.value(i);
-    else if (column.numbers !== null) values[i] = column.numbers[i];
-    else if (column.offsets !== null)
-      values[i] = column.bytes!.subarray(column.offsets[i], column.offsets[i + 1]);
-    else values[i] = column.text(i);
-  }
-  return values;
-}
-
-/** A writer of the package whose bytes go on to a sink after every row group. */
-class SinkWriter extends ByteWriter {
-  private readonly sink: ByteSink;
-  constructor(sink: ByteSink) {
-    super(1 << 20);
-    this.sink = sink;
-  }
-  flush(): void {
-    this.sink.write(new Uint8Array(this.buffer, 0, this.index).slice());
-    this.index = 0;
-  }
-  override finish(): void {
-    this.flush();
+      return optional;
   }
 }
 
@@ -91,39 +81,46 @@ export async function writeGeoparquet(table: Table, target: Target): Promise<Acc
   return [account];
 }
 
-function described(table: Table): { key: string; value: string }[] {
+function described(table: Table): [key: string, value: string][] {
   const told = table.schema.filter(
     (field) => field.title !== undefined || field.unit !== undefined || field.description !== undefined,
   );
   if (told.length === 0) return [];
   const entries = told.map(({ name, title, unit, description }) => [name, { title, unit, description }]);
-  return [{ key: 'isomeric:fields', value: JSON.stringify(Object.fromEntries(entries)) }];
+  return [['isomeric:fields', JSON.stringify(Object.fromEntries(entries))]];
 }
 
 async function writeTable(table: Table, sink: ByteSink): Promise<number> {
-  const writer = new ParquetWriter({
-    writer: new SinkWriter(sink),
-    schema: [{ name: 'root', num_children: table.schema.length }, ...table.schema.map(element)],
-    kvMetadata: described(table),
-    createdBy: 'Isomeric',
-  });
+  const file = new ParquetFile(sink, table.schema.map(element));
+  const builders = table.schema.map((field) => new ColumnBuilder(field.type));
   let rows = 0;
+  let held = 0;
+  const group = () => {
+    file.group(
+      held,
+      table.schema.map((field, c) => [[field.name], writtenColumn(builders[c].finish())] as const),
+    );
+    held = 0;
+  };
   for await (const batch of table.batches()) {
     rows += batch.length;
-    const columnData = table.schema.map(
-      (field, c): ColumnSource => ({
-        name: field.name,
-        data: valuesOf(batch.columns[c]) as ColumnSource['data'],
-      }),
-    );
-    await writer.write({ columnData, rowGroupSize: groupRows });
+    for (let from = 0; from < batch.length; ) {
+      const end = Math.min(batch.length, from + tableRows - held);
+      builders.forEach((builder, c) => {
+        for (let i = from; i < end; i++) builder.copy(batch.columns[c], i);
+      });
+      held += end - from;
+      from = end;
+      if (held === tableRows) group();
+    }
   }
-  await writer.finish();
+  if (held > 0) group();
+  file.finish(described(table));
   return rows;
 }
 
 async function writeLayer(layer: Layer, target: Target, sink: ByteSink, account: Account): Promise<number> {
-  const spool = new HilbertSpool(layer, target.scratch());
+  const spool = new HilbertSpool(layer, target);
   await spool.fill();
   const names = layer.schema.map((field) => field.name);
   const geometryName = freeName('geometry', names);
@@ -146,46 +143,63 @@ async function writeLayer(layer: Layer, target: Target, sink: ByteSink, account:
       },
     },
   };
-  const writer = new ParquetWriter({
-    writer: new SinkWriter(sink),
-    schema: [
-      { name: 'root', num_children: layer.schema.length + 2 },
-      { name: geometryName, type: 'BYTE_ARRAY', repetition_type: 'OPTIONAL' },
-      ...layer.schema.map(element),
-      { name: bboxName, repetition_type: 'OPTIONAL', num_children: 4 },
-      ...bboxFields.map((name): SchemaElement => ({ name, type: 'FLOAT', repetition_type: 'REQUIRED' })),
-    ],
-    kvMetadata: [{ key: 'geo', value: JSON.stringify(geo) }, ...described(layer)],
-    createdBy: 'Isomeric',
-  });
-  const wkb = new WkbWriter();
-  const box = emptyBox();
+  const file = new ParquetFile(sink, [
+    { name: geometryName, type: Physical.ByteArray, repetition: 'optional' },
+    ...layer.schema.map(element),
+    { name: bboxName, repetition: 'optional', children: 4 },
+    ...bboxFields.map((name): SchemaElement => ({ name, type: Physical.Float, repetition: 'required' })),
+  ]);
   for (const piece of spool.inOrder(groupRows)) {
-    const { geometry } = piece;
-    const blobs: (Uint8Array | undefined)[] = new Array(piece.length);
-    const boxes: (Record<string, number> | undefined)[] = new Array(piece.length);
-    for (let i = 0; i < piece.length; i++) {
-      blobs[i] = geometry.kind[i] === Kind.None ? undefined : wkb.write(geometry, i).slice();
-      geometry.boxOf(i, box);
-      // Single precision, outwards, so that no box is smaller than its feature.
-      boxes[i] = isEmptyBox(box)
-        ? undefined
-        : { xmin: roundDown(box[0]), ymin: roundDown(box[1]), xmax: roundUp(box[2]), ymax: roundUp(box[3]) };
-    }
-    const columnData: ColumnSource[] = [
-      { name: geometryName, data: blobs as ColumnSource['data'], statistics: false },
-      ...layer.schema.map(
-        (field, c): ColumnSource => ({
-          name: field.name,
-          data: valuesOf(piece.columns[c]) as ColumnSource['data'],
-        }),
-      ),
-      { name: bboxName, data: boxes as ColumnSource['data'] },
-    ];
-    await writer.write({ columnData, rowGroupSize: groupRows });
+    const boxes = boxColumns(piece.geometry);
+    file.group(piece.length, [
+      [[geometryName], blobColumn(piece.geometry)],
+      ...layer.schema.map((field, c) => [[field.name], writtenColumn(piece.columns[c])] as const),
+      ...bboxFields.map((side, k) => [[bboxName, side], boxes[k]] as const),
+    ]);
   }
-  await writer.finish();
+  file.finish([['geo', JSON.stringify(geo)], ...described(layer)]);
   if (layer.crs === null) account.notes.push('The layer has no CRS; it is written as unknown.');
   account.notes.push('Features stand in the order of their places, not in that of the source.');
   return spool.count;
+}
+
+/** Geometries as WKB, one after the other. */
+function blobColumn(geometry: GeometryArray): WrittenColumn {
+  const wkb = new WkbWriter();
+  const builder = new ColumnBuilder('bytes');
+  for (let i = 0; i < geometry.length; i++) {
+    if (geometry.kind[i] === Kind.None) builder.null();
+    else {
+      const bytes = wkb.write(geometry, i);
+      builder.raw(bytes, 0, bytes.length);
+    }
+  }
+  const column = builder.finish();
+  return bytesColumn(column.bytes!, column.offsets!, column.length, (i) => column.isNull(i), false);
+}
+
+/** Boxes in single precision, outwards, so that none is smaller than its feature; none where there is no vertex. */
+function boxColumns(geometry: GeometryArray): WrittenColumn[] {
+  const box = emptyBox();
+  const there = new Uint8Array(geometry.length);
+  const sides = bboxFields.map(() => new Float64Array(geometry.length));
+  let n = 0;
+  for (let i = 0; i < geometry.length; i++) {
+    geometry.boxOf(i, box);
+    if (isEmptyBox(box)) continue;
+    there[i] = 1;
+    sides[0][n] = roundDown(box[0]);
+    sides[1][n] = roundDown(box[1]);
+    sides[2][n] = roundUp(box[2]);
+    sides[3][n] = roundUp(box[3]);
+    n++;
+  }
+  return sides.map((values) =>
+    encodeNumbers(
+      values.subarray(0, n),
+      Physical.Float,
+      geometry.length,
+      n === geometry.length ? null : there,
+    ),
+  );
 }

@@ -5,7 +5,11 @@ import type { Column } from '../../core/table/column.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { readWkb, WkbWriter } from '../wkb.ts';
 import { FeatureBoxes, FeaturePlaces } from './feature-boxes.ts';
-import type { Scratch } from './target.ts';
+import { inOrder } from './in-order.ts';
+import type { Scratch, Target } from './target.ts';
+
+/** Vertices of one piece. */
+const mostVertices = 1_000_000;
 
 /** A piece of a layer in its new order. */
 export interface SpooledRows {
@@ -24,13 +28,15 @@ export class HilbertSpool {
   z = false;
   m = false;
   private readonly layer: Layer;
+  private readonly target: Pick<Target, 'scratch'>;
   private readonly scratch: Scratch;
   private readonly boxes = new FeatureBoxes();
   private readonly places = new FeaturePlaces();
 
-  constructor(layer: Layer, scratch: Scratch) {
+  constructor(layer: Layer, target: Pick<Target, 'scratch'>) {
     this.layer = layer;
-    this.scratch = scratch;
+    this.target = target;
+    this.scratch = target.scratch();
   }
 
   /** Reads the layer to its end. */
@@ -60,16 +66,16 @@ export class HilbertSpool {
     return this.boxes.extent;
   }
 
-  /** The features in Hilbert order, so many at a time. */
+  /** The features in Hilbert order, so many at a time at most. */
   *inOrder(rows: number): Generator<SpooledRows> {
-    const order = this.boxes.order();
-    for (let from = 0; from < this.count; from += rows) {
-      const end = Math.min(this.count, from + rows);
+    const features = inOrder(this.scratch, this.places, this.boxes.order(), this.target);
+    for (let from = 0, end = 0; from < this.count; from = end) {
       const builder = new GeometryBuilder();
       const columns = this.layer.schema.map((field) => new ColumnBuilder(field.type));
-      for (let k = from; k < end; k++) {
-        const at = this.places.offset(order[k]);
-        decode(this.scratch.read(at, at + this.places.length(order[k])), builder, columns);
+      // Large geometries make small pieces.
+      for (; end < this.count && end < from + rows && builder.vertices < mostVertices; end++) {
+        const next = features.next();
+        if (next.done !== true) decode(next.value, builder, columns);
       }
       const geometry = builder.finish();
       yield {

@@ -18,6 +18,10 @@ export interface Scratch {
   append(bytes: Uint8Array): number;
   /** Bytes [start, end). A view that is valid until the next call. */
   read(start: number, end: number): Uint8Array;
+  /** True where reading costs nothing, whatever the order. */
+  readonly inMemory?: boolean;
+  /** Gives the room back before the end. Nothing may be read afterwards. */
+  remove?(): void;
 }
 
 /** Where a writer puts its files. They appear under their names together, once all of them are whole. */
@@ -28,7 +32,8 @@ export interface Target {
   create(name: string): ByteSink;
   /** Says that a file of this name, left from an earlier time, would contradict the new ones and must go. */
   remove(name: string): void;
-  scratch(): Scratch;
+  /** @param room bytes that may wait in memory before they are put aside */
+  scratch(room?: number): Scratch;
   /** The file that stands under the name now; null when there is none. */
   existing(): Promise<ByteSource | null>;
   /** A database in a file, empty or begun as a copy of the one that stands there now. */
@@ -77,6 +82,7 @@ export class BufferedSink implements ByteSink {
 
 /** Chunks kept in memory, readable by range. */
 export class MemoryScratch implements Scratch {
+  readonly inMemory = true;
   private bytes = new Uint8Array(1 << 16);
   private used = 0;
 
