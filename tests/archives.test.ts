@@ -8,7 +8,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Layer } from '../src/core/index.ts';
 import { lookInside, openSource, openZip, sourceFromBytes, withDamage } from '../src/formats/index.ts';
 import { remoteSource } from '../src/sources/index.ts';
-import { pointBzip2 } from './fuzz-harness.ts';
+import { pointBzip2 } from './fuzz/samples.ts';
 import { everything, saved } from './saved.ts';
 
 const context = { around: null, path: 'x', capabilities: {} };

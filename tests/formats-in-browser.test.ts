@@ -8,7 +8,7 @@ import { build } from 'vite';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Mood, type StandIns, startStandIns } from '../stand-ins/src/index.ts';
 import { serve, startBrowser } from './browser.ts';
-import { pointBzip2 } from './fuzz-harness.ts';
+import { pointBzip2 } from './fuzz/samples.ts';
 
 /** What tests/in-browser/page.ts tells. */
 interface PageResult {

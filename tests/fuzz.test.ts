@@ -7,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Box, Layer } from '../src/core/index.ts';
 import { openSource, sourceFromBytes } from '../src/formats/index.ts';
 import { nodeSqlite } from '../src/node/index.ts';
-import { crsFromText, IsomericError, loadsOf } from './fuzz-harness.ts';
+import { crsFromText, IsomericError, loadsOf } from './fuzz/samples.ts';
 
 const data = fileURLToPath(new URL('../demo/data', import.meta.url));
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-fuzz-'));

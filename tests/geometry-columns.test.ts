@@ -225,7 +225,9 @@ describe('geometry in the columns of a table', () => {
     const points = await saved('t.csv', [
       layer(['Point'], [{ type: 'Point', coordinates: [-29, 45] }, null]),
     ]);
-    expect(new TextDecoder().decode(points.files.get('t.csv'))).toBe('longitude,latitude\r\n-29,45\r\n,\r\n');
+    expect(new TextDecoder().decode(points.files.get('t.csv'))).toBe(
+      'longitude,latitude\r\n-29,45\r\n"",\r\n',
+    );
     const lines = await saved('t.tsv', [
       layer(
         ['LineString'],

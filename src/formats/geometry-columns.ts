@@ -126,7 +126,7 @@ function crsOf(found: Found, batch: Batch): Crs | null {
   if (found.form === 'pair') return found.degrees ? wgs84() : null;
   const column = batch.columns[found.column];
   const i = firstValue(column);
-  const srid = found.form === 'text' ? sridOf(column.text(i)!) : sridOfWkb(blobOf(column, i, found.form)!);
+  const srid = found.form === 'text' ? sridOf(column.text(i)!) : sridOfWkb(blobOf(column, i, found.form));
   return srid === null ? null : crsByEpsg(srid);
 }
 

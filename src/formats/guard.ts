@@ -30,7 +30,7 @@ export async function guarded<T>(file: string, work: () => Promise<T>): Promise<
 }
 
 /** The same for what comes piece by piece. */
-async function* guardedEach<T>(file: string, pieces: () => AsyncIterable<T>): AsyncGenerator<T> {
+export async function* guardedEach<T>(file: string, pieces: () => AsyncIterable<T>): AsyncGenerator<T> {
   try {
     yield* pieces();
   } catch (error) {

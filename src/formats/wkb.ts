@@ -197,9 +197,9 @@ export function readWkb(bytes: Uint8Array, start: number, builder: GeometryBuild
   else members(top, top.kind === Kind.Collection, 0);
 }
 
-/** The SRID of an EWKB blob; null when it names none. */
-export function sridOfWkb(bytes: Uint8Array): number | null {
-  if (bytes.length < 9) return null;
+/** The SRID of an EWKB blob; null when it names none, or there is no blob. */
+export function sridOfWkb(bytes: Uint8Array | null): number | null {
+  if (bytes === null || bytes.length < 9) return null;
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const little = bytes[0] === 1;
   return view.getUint32(1, little) & 0x20000000 ? view.getUint32(5, little) : null;

@@ -153,6 +153,7 @@ async function survey(
   let skip = rows.skipped;
   const row = () => {
     if (skip > 0) skip--;
+    else if (isBlankRow(scanner)) rows.blank++;
     else rows.see(scanner.bytes, scanner.starts, scanner.ends, scanner.fields, scanner.line);
   };
   const checker = encoding === 'utf-8' ? new TextDecoder('utf-8', { fatal: true }) : null;
@@ -206,7 +207,7 @@ async function* readRows(source: ByteSource, plan: Plan): AsyncGenerator<Batch> 
       skip--;
       return;
     }
-    if (left === 0 || isBlankRow(scanner.starts, scanner.ends, scanner.fields)) return;
+    if (left === 0 || isBlankRow(scanner)) return;
     left--;
     const { bytes, starts, ends } = scanner;
     const there = Math.min(scanner.fields, fields.length);

@@ -13,6 +13,8 @@ export class RowScanner {
   starts = new Uint32Array(64);
   ends = new Uint32Array(64);
   fields = 0;
+  /** True when a field of the row is in quotes. */
+  quoted = false;
   /** Number of the line on which the row at hand begins, from 1. */
   line = 1;
   private nextLine = 1;
@@ -127,6 +129,7 @@ export class RowScanner {
       // Only now that the row is whole: one that is not will be gone through again.
       for (const each of doubled) lines += this.unquote(each);
       this.fields = f;
+      this.quoted = quoted;
       this.line = this.nextLine;
       this.nextLine += lines + 1;
       // A line without anything on it, not even quotes, is no row.

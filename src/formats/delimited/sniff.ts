@@ -19,6 +19,23 @@ function isJson(text: Uint8Array, complete: boolean, name: string): boolean {
   }
 }
 
+/** Is it UTF-8, or of single bytes that stand for signs? Windows-1252 leaves five of them out (WHATWG Encoding, index). */
+function readsAsText(bytes: Uint8Array): boolean {
+  let high = 0;
+  let none = 0;
+  for (const byte of bytes) {
+    if (byte > 127) high++;
+    if (byte === 0x81 || byte === 0x8d || byte === 0x8f || byte === 0x90 || byte === 0x9d) none++;
+  }
+  if (high === 0) return true;
+  try {
+    new TextDecoder('utf-8', { fatal: true }).decode(bytes, { stream: true });
+    return true;
+  } catch {
+    return none === 0 || none * 200 < high;
+  }
+}
+
 /** True when the head of a file reads as delimited text: with at least two columns, or called a table. */
 export function looksDelimited(head: Uint8Array, complete: boolean, name: string): boolean {
   const utf16 =
@@ -33,5 +50,6 @@ export function looksDelimited(head: Uint8Array, complete: boolean, name: string
     if (c < 9 || (c > 13 && c < 32)) return false;
   }
   if (isJson(text, complete, name)) return false;
+  if (utf16 === null && !readsAsText(text)) return false;
   return findDelimiter(text, complete) !== undefined || namedTable(name);
 }

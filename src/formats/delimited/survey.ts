@@ -14,6 +14,7 @@ import {
   ValueSurvey,
 } from '../../core/table/value-survey.ts';
 import { tellHeader } from '../cells/from-cells.ts';
+import type { RowScanner } from './scan.ts';
 
 /** Rows with nothing but a first cell that wait for what comes after them; more are data. */
 const mostNotes = 200;
@@ -41,9 +42,9 @@ export interface TablePlan {
   notes: string[];
 }
 
-/** A row of delimiters alone is none. */
-export function isBlankRow(starts: Uint32Array, ends: Uint32Array, fields: number): boolean {
-  if (fields < 2) return false;
+/** A row of nothing but delimiters is none; one with blank quotes is a row that holds nothing. */
+export function isBlankRow({ starts, ends, fields, quoted }: RowScanner): boolean {
+  if (fields < 2 || quoted) return false;
   for (let f = 0; f < fields; f++) if (ends[f] > starts[f]) return false;
   return true;
 }
@@ -58,7 +59,8 @@ export class RowSurvey {
   private raggedLine = 0;
   /** Rows that may turn out to be notes below the table: the text, and whether they had further fields, all blank. */
   private waiting: { text: string; whole: boolean; line: number }[] = [];
-  private blank = 0;
+  /** Rows of nothing but delimiters. */
+  blank = 0;
   private longestKey = 0;
   private readonly columns: number;
 
@@ -76,10 +78,6 @@ export class RowSurvey {
 
   see(bytes: Uint8Array, starts: Uint32Array, ends: Uint32Array, fields: number, line: number): void {
     const { columns } = this;
-    if (isBlankRow(starts, ends, fields)) {
-      this.blank++;
-      return;
-    }
     if (columns > 1 && this.alone(starts, ends, fields) && this.waiting.length < mostNotes) {
       this.waiting.push({
         text: decodeText(bytes, starts[0], Math.min(ends[0], starts[0] + 2000)),

@@ -91,7 +91,6 @@ export async function* writeDelimited(
     );
   }
   const texts = table.schema.map((field) => field.type === 'text' || field.type === 'json');
-  let blank = 0;
   let formulas = names.filter(looksLikeFormula).length;
   yield encoder.encode(`${[...names, ...place].map(quoted).join(delimiter)}\r\n`);
   for await (const batch of table.batches()) {
@@ -105,10 +104,9 @@ export async function* writeDelimited(
       const { geometry } = batch;
       if (form === 'wkt') cells.push(quoted((geometry && wktText(geometry, i, filled)) ?? ''));
       else if (form === 'columns') cells.push(...pointCells(geometry, i, known));
-      // A row of one blank cell would look like no row at all.
       const line = cells.join(delimiter);
-      if (cells.length > 1 && line.length === cells.length - 1) blank++;
-      lines += `${line === '' ? '""' : line}\r\n`;
+      // A row of nothing but delimiters would count for none.
+      lines += `${line.length === cells.length - 1 ? '""' : ''}${line}\r\n`;
       if (lines.length > 1 << 20) {
         yield encoder.encode(lines);
         lines = '';
@@ -116,10 +114,6 @@ export async function* writeDelimited(
     }
     yield encoder.encode(lines);
   }
-  if (blank > 0)
-    account.notes.push(
-      `${counted(blank, 'row holds', 'rows hold')} nothing at all; when the file is read, such rows count for none.`,
-    );
   filled.tell(account);
   if (formulas > 0)
     account.notes.push(

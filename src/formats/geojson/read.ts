@@ -114,9 +114,14 @@ function readCrs(json: JsonBytes): Crs | undefined {
   const start = json.pos;
   json.skip();
   const text = new TextDecoder().decode(json.buf.subarray(start, json.pos));
-  const value = JSON.parse(text) as { properties?: { name?: string } } | null;
+  let value: { properties?: { name?: unknown } } | null;
+  try {
+    value = JSON.parse(text) as typeof value;
+  } catch {
+    return json.fail('The “crs” member is no JSON', start);
+  }
   if (value === null) return undefined;
-  const name = value.properties?.name;
+  const name = typeof value === 'object' ? value.properties?.name : undefined;
   if (typeof name !== 'string') {
     throw new IsomericError('geojson-crs', `The “crs” member names no CRS: ${text.slice(0, 80)}.`, {
       place: { file: json.name, byte: json.before + start },

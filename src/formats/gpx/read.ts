@@ -163,9 +163,10 @@ class GpxReader implements XmlHandler {
   }
 
   private endPoint(layer: LayerName): void {
-    const point = this.point!;
+    const { point } = this;
     this.point = null;
-    if (Number.isNaN(point.lon) || Number.isNaN(point.lat)) {
+    // A point within a point, which there is not: its end was taken for that of the outer one.
+    if (point === null || Number.isNaN(point.lon) || Number.isNaN(point.lat)) {
       this.damaged++;
       return;
     }
@@ -196,8 +197,9 @@ class GpxReader implements XmlHandler {
   }
 
   private endGroup(): void {
-    const group = this.group!;
+    const { group } = this;
     this.group = null;
+    if (group === null) return;
     group.values.set('points', String(group.points));
     this.feature(group.kind === 'rte' ? 'routes' : 'tracks', group.values, () => {
       const { geometry } = this.maker!;

@@ -108,9 +108,13 @@ function datasetTable(set: JsonObject, name: string, source: ByteSource): Table 
         return fail(source, `The value ${key.slice(0, 20)} lies outside the ${product} of its dimensions.`);
       return place;
     });
-    for (const key of isObject(set.status) ? Object.keys(set.status) : [])
-      if (!(key in value) && Number.isSafeInteger(Number(key)) && Number(key) < product)
-        places.push(Number(key));
+    for (const key of isObject(set.status) ? Object.keys(set.status) : []) {
+      if (Object.hasOwn(value, key)) continue;
+      const place = Number(key);
+      if (!Number.isSafeInteger(place) || place < 0 || place >= product)
+        return fail(source, `The status ${key.slice(0, 20)} lies outside the ${product} of its dimensions.`);
+      places.push(place);
+    }
     places.sort((a, b) => a - b);
   } else return fail(source, 'It holds no values.');
   const count = places?.length ?? (value as unknown[]).length;

@@ -5,6 +5,7 @@ import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-arr
 import { type Layer, layerOf } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { BatchMaker } from '../batch-maker.ts';
+import { guarded } from '../guard.ts';
 import { assemble } from './assemble.ts';
 import type { Feature, Router } from './feature-router.ts';
 import { NodeStore } from './node-store.ts';
@@ -50,7 +51,11 @@ export interface OneObject {
 }
 
 /** Everything of one object: itself, whole, and its parts one by one with their roles. */
-export async function oneObject(extract: MapExtract, name: ObjectName): Promise<OneObject> {
+export function oneObject(extract: MapExtract, name: ObjectName): Promise<OneObject> {
+  return guarded(extract.name, () => objectOf(extract, name));
+}
+
+async function objectOf(extract: MapExtract, name: ObjectName): Promise<OneObject> {
   const text = objectName(name.kind, name.id);
   const found = await find(extract, name);
   if (found === null)

@@ -1,3 +1,4 @@
+import { guarded } from '../guard.ts';
 import type { MapExtract, ObjectKind, PrimitiveBlock, Texts } from './primitives.ts';
 
 /** Values of one key that are counted one by one; those that come later are counted together. */
@@ -39,9 +40,16 @@ const sum = (kinds: Kinds) => kinds[0] + kinds[1] + kinds[2];
  * Counts keys and values of an extract by kind of object.
  * @param only the keys that are wanted, with more of their values; all when left out
  */
-export async function tagStatistics(
+export function tagStatistics(
   extract: MapExtract,
   options: { only?: readonly string[]; frequent?: number } = {},
+): Promise<TagStatistics> {
+  return guarded(extract.name, () => statisticsOf(extract, options));
+}
+
+async function statisticsOf(
+  extract: MapExtract,
+  options: { only?: readonly string[]; frequent?: number },
 ): Promise<TagStatistics> {
   const keys = new Map<string, KeyCount>();
   const objects: Kinds = [0, 0, 0];

@@ -8,6 +8,7 @@ import { type Box, type KindName, kindNames } from '../../core/geometry/geometry
 import type { Layer } from '../../core/layer/layer.ts';
 import { suggest } from '../../core/nearest.ts';
 import { BatchStore, StoreRoom } from '../batch-store.ts';
+import { guarded } from '../guard.ts';
 import { assemble } from './assemble.ts';
 import {
   type AssemblyCounts,
@@ -267,10 +268,18 @@ class ClassRouter implements Router<Place[]> {
  * Takes a map extract apart: one layer a class and geometry kind, in WGS 84. The extract is gone through twice; what
  * becomes of every object is counted.
  */
-export async function takeApart(
+export function takeApart(
   extract: MapExtract,
   scheme: ClassScheme,
   options: TakeApartOptions = {},
+): Promise<TakenApart> {
+  return guarded(extract.name, () => takenApart(extract, scheme, options));
+}
+
+async function takenApart(
+  extract: MapExtract,
+  scheme: ClassScheme,
+  options: TakeApartOptions,
 ): Promise<TakenApart> {
   const router = new ClassRouter(chosenClasses(scheme, options.classes), options);
   const { counts, troubles } = await assemble(extract, router, options);

@@ -340,7 +340,21 @@ async function countOf(
   path: string,
 ): Promise<number | undefined> {
   const shx = (await siblings(set.shp, around, path)).get('shx');
-  if (shx !== undefined && shx.size >= 100) return Math.floor((shx.size - 100) / 8);
+  if (shx !== undefined && shx.size >= 100) {
+    try {
+      // In an archive, its checksum is held against it.
+      await shx.bytes(0, 100);
+      return Math.floor((shx.size - 100) / 8);
+    } catch (error) {
+      if (!(error instanceof IsomericError)) throw error;
+      set.findings.push({
+        code: 'part-damaged',
+        severity: 'error',
+        words: `${shx.name}: it is damaged; the shapes were read without it. ${error.message}`,
+        repair: 'get the whole set again',
+      });
+    }
+  }
   return set.header?.records;
 }
 

@@ -202,5 +202,5 @@ export async function readBinaryParts(parts: Package, path: string, place: strin
         });
     }
   }
-  return { sheets, entities: false };
+  return { sheets, entities: false, examineRest: () => parts.examineRest() };
 }

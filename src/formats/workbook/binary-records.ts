@@ -105,6 +105,7 @@ export function readBinaryWorkbook(bytes: Uint8Array, place: string): Book {
   const texts = new Texts();
   return {
     entities: false,
+    examineRest: async () => {},
     sheets: sheets.map(({ name, at }) => ({
       name,
       read: async () =>

@@ -212,7 +212,7 @@ export async function readOfficeOpen(archive: Archive, place: string): Promise<B
   const base1904 = /^(1|true|on)$/i.test(properties?.attribute('date1904') ?? '');
   const formats = await formatsOf(parts, part('styles'));
   const texts = new Texts();
-  const book: Book = { sheets: [], entities: false };
+  const book: Book = { sheets: [], entities: false, examineRest: () => parts.examineRest() };
   const onEntity = () => {
     book.entities = true;
   };

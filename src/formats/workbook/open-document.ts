@@ -250,7 +250,7 @@ export async function readOpenDocument(archive: Archive, place: string): Promise
   const manifest = await parts.tree('META-INF/manifest.xml');
   if (manifest !== null && !manifest.below('encryption-data').next().done) throw lockedBook();
   const content = new Content(new Texts(), place);
-  const book: Book = { sheets: [], entities: false };
+  const book: Book = { sheets: [], entities: false, examineRest: () => parts.examineRest() };
   for await (const _ of readXml(
     await parts.needed('content.xml'),
     content,

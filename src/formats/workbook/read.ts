@@ -68,6 +68,7 @@ async function tablesOf(source: ByteSource, reading: WorkbookReading): Promise<T
       });
     } else sheets.push({ name, sheet });
   }
+  await book.examineRest();
   if (book.entities)
     findings.push({
       code: 'entity-kept',

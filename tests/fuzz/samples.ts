@@ -1,15 +1,15 @@
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import * as workbooks from '@e965/xlsx';
 import { gzipSync, zipSync } from 'fflate';
-import type { ExtractObjects } from '../demo/country/extract/objects.ts';
-import { osmPbf } from '../demo/country/extract/write-pbf.ts';
-import { osmXml } from '../demo/country/extract/write-xml.ts';
-import { openOne, saverFor } from '../src/node/index.ts';
-import { dbaseBytes, shapeBytes } from './hand-made.ts';
-import { tiffBytes } from './tiff.ts';
+import type { ExtractObjects } from '../../demo/country/extract/objects.ts';
+import { osmPbf } from '../../demo/country/extract/write-pbf.ts';
+import { osmXml } from '../../demo/country/extract/write-xml.ts';
+import { openOne, saverFor } from '../../src/node/index.ts';
+import { dbaseBytes, shapeBytes } from '../hand-made.ts';
+import { tiffBytes } from '../tiff.ts';
 
-export { crsFromText, IsomericError } from '../src/core/index.ts';
+export { crsFromText, IsomericError } from '../../src/core/index.ts';
 
 /** One small good file of every format, written into `folder` and given back by name. */
 export async function loadsOf(data: string, folder: string): Promise<Map<string, Uint8Array>> {
@@ -215,4 +215,64 @@ function tableSamples(): Record<string, Uint8Array> {
       'ncols 4\nnrows 3\nxllcorner 0\nyllcorner 0\ncellsize 10\nNODATA_value -9\n1 2 3 4\n5 -9 7 8\n9 10 11.5 12\n',
     ),
   };
+}
+
+/** Largest file of the demo that is damaged: longer ones take long to read and are hit less. */
+const largest = 400_000;
+
+/** Files under a folder, as paths below it. */
+function filesUnder(folder: string, below = ''): string[] {
+  return readdirSync(join(folder, below), { withFileTypes: true }).flatMap((entry) => {
+    const path = below === '' ? entry.name : `${below}/${entry.name}`;
+    return entry.isDirectory() ? filesUnder(folder, path) : [path];
+  });
+}
+
+/** Hand-made files of odd forms: what writers do that no writer here does. */
+function oddFiles(): Record<string, string | Uint8Array> {
+  return {
+    'odd-nested.geojson':
+      '{"type":"GeometryCollection","geometries":[{"type":"GeometryCollection","geometries":[{"type":"Point","coordinates":[1,2,3]},{"type":"MultiPolygon","coordinates":[[[[0,0],[1,0],[1,1],[0,0]]]]}]}]}',
+    'odd-properties.geojson':
+      '{"type":"FeatureCollection","crs":{"type":"name","properties":{"name":"urn:ogc:def:crs:EPSG::32626"}},"features":[{"type":"Feature","id":7,"properties":{"a":{"b":[1,null,"x"]},"n":1e400,"t":"\\ud83d\\ude00"},"geometry":null},{"type":"Feature","geometry":{"type":"LineString","coordinates":[[1,2],[3,4]]}}]}',
+    'odd-quotes.csv': 'a;"b;c";d\r\n1;"x ""y"" z";\r\n2;"line\nline";3,5\r\n',
+    'odd-header.csv':
+      'Office\n\nWard,Households,,Persons,\n,all,no car,all,over 65\n0101,20,3,44,6\n0102,<5,..,70,9\n\nSource: census.\n',
+    'odd-hex.csv':
+      'id,geom\n1,0101000000000000000000F03F0000000000000040\n2,0020000001000010E63FF00000000000004000000000000000\n',
+    'odd-axes.gml':
+      '<?xml version="1.0"?><wfs:FeatureCollection xmlns:wfs="http://www.opengis.net/wfs/2.0" xmlns:gml="http://www.opengis.net/gml/3.2" xmlns:t="urn:t"><wfs:member><t:hall gml:id="h.1"><t:name>Ost</t:name><t:shape><gml:Curve srsName="urn:ogc:def:crs:EPSG::4326"><gml:segments><gml:ArcString><gml:posList>45 -29 45.1 -29.1 45 -29.2</gml:posList></gml:ArcString></gml:segments></gml:Curve></t:shape></t:hall></wfs:member></wfs:FeatureCollection>',
+    'odd-folders.kml':
+      '<?xml version="1.0"?><kml xmlns="http://www.opengis.net/kml/2.2" xmlns:gx="http://www.google.com/kml/ext/2.2"><Document><Folder><name>A</name><Placemark id="p1"><name>x</name><ExtendedData><Data name="n"><value>5</value></Data></ExtendedData><MultiGeometry><Point><coordinates>1,2,3</coordinates></Point><LineString><coordinates>1,2 3,4</coordinates></LineString></MultiGeometry></Placemark><Placemark><gx:Track><when>2024-05-01T00:00:00Z</when><gx:coord>1 2 3</gx:coord><when>2024-05-01T00:01:00Z</when><gx:coord>2 3 4</gx:coord></gx:Track></Placemark></Folder></Document></kml>',
+    'odd-html.csv': '<!DOCTYPE html><html><head><title>Login</title></head><body>a,b</body></html>',
+    'odd-error.json': '{"error":{"code":401,"message":"no key"}}',
+  };
+}
+
+/** Writes all samples into a folder: one of every format, the demo data, odd files. Gives their names. */
+export async function allSamples(data: string, folder: string): Promise<string[]> {
+  const encoder = new TextEncoder();
+  const files = await loadsOf(data, folder);
+  for (const path of filesUnder(data)) {
+    if (statSync(join(data, path)).size > largest) continue;
+    files.set(`demo-${path.replaceAll('/', '-')}`, new Uint8Array(readFileSync(join(data, path))));
+  }
+  for (const [name, value] of Object.entries(oddFiles()))
+    files.set(name, typeof value === 'string' ? encoder.encode(value) : value);
+  // Whatever is written here, of a table with values of every type and of geometries of every kind.
+  const { table } = await openOne(join(folder, 'small.geojson'));
+  for (const end of ['kmz', 'shp', 'xlsx', 'csv', 'gpx', 'geojsonl']) {
+    const path = join(folder, `own.${end}`);
+    await saverFor(path).save([table], path, '2026-01-01T00:00:00.000Z');
+    files.set(`own.${end}`, new Uint8Array(readFileSync(path)));
+  }
+  files.set(
+    'several.geojson.gz',
+    Uint8Array.from([
+      ...gzipSync(files.get('small.geojson')!, { mtime: 0 }),
+      ...gzipSync(encoder.encode('\n'), { mtime: 0 }),
+    ]),
+  );
+  for (const [name, bytes] of files) writeFileSync(join(folder, name), bytes);
+  return [...files.keys()].sort();
 }
