@@ -12,7 +12,8 @@ const called: Record<Part, RegExp> = {
   code: /^((variable|column|field|attribute|item|data ?item|header|geo ?field)([ _]?(code|name|id|key|header))?|code|name|short[ _]?name|mnemonic|unique[ _]?id)$/i,
   title:
     /^((variable|column|field|attribute|item|data ?item)[ _]?(title|label|description|text|meaning|long ?name)|title|label|long[ _]?name|(full )?description|meaning|definition|stub|text|explanation)$/i,
-  description: /^(remarks?|notes?|comment|details?|definition|long[ _]?description|explanation)$/i,
+  description:
+    /^(remarks?|notes?|comment|details?|definition|long[ _]?description|explanation|(full )?description)$/i,
   unit: /^(unit|units|measure|unit of measure(ment)?|measurement[ _]?unit)$/i,
   universe: /^(universe|population|base|applies to|table[ _]?universe)$/i,
   table: /^(table|dataset|file|sheet)([ _]?(code|id|name|number|key))?$/i,

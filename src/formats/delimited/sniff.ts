@@ -27,12 +27,15 @@ function readsAsText(bytes: Uint8Array): boolean {
     if (byte > 127) high++;
     if (byte === 0x81 || byte === 0x8d || byte === 0x8f || byte === 0x90 || byte === 0x9d) none++;
   }
-  if (high === 0) return true;
+  return high === 0 || isUtf8(bytes) || none === 0 || none * 200 < high;
+}
+
+function isUtf8(bytes: Uint8Array): boolean {
   try {
     new TextDecoder('utf-8', { fatal: true }).decode(bytes, { stream: true });
     return true;
   } catch {
-    return none === 0 || none * 200 < high;
+    return false;
   }
 }
 
@@ -47,7 +50,8 @@ export function looksDelimited(head: Uint8Array, complete: boolean, name: string
   const text = utf16 !== null ? new TextEncoder().encode(iconv.decode(head as Buffer, utf16)) : head;
   for (let k = 0; k < Math.min(text.length, 4096); k++) {
     const c = text[k];
-    if (c < 9 || (c > 13 && c < 32)) return false;
+    // Control characters are no text, unless a name and the encoding say that it is one.
+    if ((c < 9 || (c > 13 && c < 32)) && !(namedTable(name) && isUtf8(text))) return false;
   }
   if (isJson(text, complete, name)) return false;
   if (utf16 === null && !readsAsText(text)) return false;

@@ -57,7 +57,8 @@ export function sqlValue(column: Column, i: number): SqlValue {
       return text.includes('.') ? text : text.replace('Z', '.000Z');
     }
     default:
-      return column.text(i);
+      // SQLite ends a text at U+0000.
+      return column.text(i)!.replaceAll('\0', '\ufffd');
   }
 }
 

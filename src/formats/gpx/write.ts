@@ -151,6 +151,7 @@ async function* one(
     account.notes.push(
       `${counted(areas, 'area was', 'areas were')} written as tracks along the rings: GPX has no areas.`,
     );
+  if (points) account.counts.leftOut = without;
   if (without > 0)
     account.notes.push(`${counted(without, 'feature', 'features')} without geometry left out: GPX has none.`);
   if (measures && points) account.notes.push('GPX holds no measures (M); they were left out.');

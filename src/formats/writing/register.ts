@@ -65,10 +65,12 @@ function streamed(
     const watched = tables.map((table, k) => tallied(table, tallies[k]));
     for await (const chunk of await chunks(watched, target, accounts)) sink.write(chunk);
     accounts.forEach((account, k) => {
-      account.counts = { written: tallies[k].rows };
-      const one = tallies[k].rows === 1;
+      const { leftOut = 0 } = account.counts;
+      const written = tallies[k].rows - leftOut;
+      account.counts = leftOut > 0 ? { written, leftOut } : { written };
+      const one = written === 1;
       const what = isLayer(tables[k]) ? tables[k].name : `${one ? 'row' : 'rows'} of ${tables[k].name}`;
-      closeAccount(account, [tallies[k].rows, `${what} written to ${target.name}`]);
+      closeAccount(account, [written, `${what} written to ${target.name}`]);
     });
     return accounts;
   };

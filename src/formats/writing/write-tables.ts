@@ -43,12 +43,16 @@ export async function writeTables(
     });
   }
   const { tables: ready, notes } = await withIdsFor(format, tables);
-  const tallies = ready.map(() => ({ unquoted: 0 }));
+  const tallies = ready.map(() => ({ unquoted: 0, marked: 0 }));
   const named =
     format.plainTexts === true
       ? ready.map((table, k) => withPlainTexts(withNames(table), tallies[k]))
       : ready;
-  const accounts = await format.write(named, target, options);
+  const accounts = await format.write(
+    named.map((table, k) => withMarksCounted(table, tallies[k])),
+    target,
+    options,
+  );
   named.forEach((table, k) => {
     const { notes: told } = accounts[Math.min(k, accounts.length - 1)];
     const names = table.schema.flatMap((field, c) =>
@@ -58,7 +62,11 @@ export async function writeTables(
       told.push(
         `${counted(names.length, 'field without a name is', 'fields without a name are')} called ${listed(names)}.`,
       );
-    const { unquoted } = tallies[k];
+    const { unquoted, marked } = tallies[k];
+    if (marked > 0)
+      told.push(
+        `${counted(marked, 'value is', 'values are')} blank, or the bound, where the table has a mark (${listed([...new Set(table.schema.flatMap(({ marks }) => marks?.map(({ reason }) => reason) ?? []))].slice(0, 6))}): no format keeps the reason.`,
+      );
     if (unquoted > 0)
       told.push(
         `${counted(unquoted, 'text', 'texts')} among values of several types ${unquoted === 1 ? 'is' : 'are'} written as plain text: which of them were texts is not to be seen in the file.`,
@@ -78,6 +86,22 @@ function withNames(table: Table): Table {
     field.name.trim() === '' ? { ...field, name: freeName(`column_${c + 1}`, names) } : field,
   );
   return { ...table, schema };
+}
+
+/** The same table, whose values with a mark are counted while they flow. */
+function withMarksCounted(table: Table, tally: { marked: number }): Table {
+  if (table.schema.every((field) => field.marks === undefined)) return table;
+  return {
+    ...table,
+    async *batches(options) {
+      tally.marked = 0;
+      for await (const batch of table.batches(options)) {
+        for (const { marks } of batch.columns)
+          for (let i = 0; marks !== null && i < batch.length; i++) if (marks[i] !== 0) tally.marked++;
+        yield batch;
+      }
+    },
+  };
 }
 
 /** The same table, whose columns of JSON give texts without quotes. They are counted. */
