@@ -119,7 +119,10 @@ export function markSpelling(text: string): string {
 
 /** Reason of a mark that everybody uses, however it is spelt; undefined for any other text. */
 export function knownReason(text: string): string | undefined {
-  return text.length > longestMark ? undefined : known.get(markSpelling(text).toLowerCase());
+  if (text.length > longestMark) return undefined;
+  const c = text.charCodeAt(0);
+  // Those that are numbers are below zero.
+  return known.get((c === 45 || c === 0x2212 || c === 32 ? markSpelling(text) : text.trimEnd()).toLowerCase());
 }
 
 /** Marks of a user or a file by their one spelling. */

@@ -1,7 +1,7 @@
 import { Growing } from '../../core/growing.ts';
 import { parseDate, parseTimestamp } from '../../core/table/time.ts';
-import type { ByteSource } from '../byte-source.ts';
-import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
+import { type Attributes, attribute } from '../xml/read-xml.ts';
+import { type ScanHandler, scanXml, type TagView } from '../xml/scan-xml.ts';
 import type { Archive } from '../zip/zip.ts';
 import { readBinaryParts } from './binary-parts.ts';
 import type { Book, BookSheet } from './book.ts';
@@ -42,101 +42,150 @@ function mergeOf(reference: string): Merge | null {
   return from == null || to == null ? null : { rows: [from.row, to.row], columns: [from.column, to.column] };
 }
 
-/** Goes through a part and hands its elements on. */
-async function pass(source: ByteSource, handler: XmlHandler, onEntity: () => void): Promise<void> {
-  for await (const _ of readXml(source, handler, () => [], onEntity));
-}
-
 /** Texts of shared strings or cells: those of its runs, without the readings that stand above signs. */
-class TextParts {
-  private text = '';
+class RunTexts {
+  private held = '';
   private silent = 0;
+  /** Within a text that counts. */
+  inText = false;
 
   open(name: string): void {
     if (name === 'rPh') this.silent++;
+    else if (name === 't') this.inText = this.silent === 0;
   }
 
-  close(name: string, text: string): void {
+  close(name: string): void {
     if (name === 'rPh') this.silent--;
-    else if (name === 't' && this.silent === 0) this.text += text;
+    else if (name === 't') this.inText = false;
+  }
+
+  add(text: string): void {
+    this.held = this.held === '' ? text : this.held + text;
   }
 
   take(): string {
-    const { text } = this;
-    this.text = '';
-    return withoutEscapes(text);
+    const { held } = this;
+    this.held = '';
+    return withoutEscapes(held);
   }
 }
 
-class SharedStrings implements XmlHandler {
+class SharedStrings implements ScanHandler {
   readonly numbers = new Growing(new Uint32Array(256));
-  private readonly parts = new TextParts();
+  private readonly runs = new RunTexts();
   private readonly texts: Texts;
+  readonly entities: () => void;
 
-  constructor(texts: Texts) {
+  constructor(texts: Texts, entities: () => void) {
     this.texts = texts;
+    this.entities = entities;
+  }
+
+  get wantsText(): boolean {
+    return this.runs.inText;
   }
 
   open(name: string): void {
-    this.parts.open(name);
+    this.runs.open(name);
   }
 
-  close(name: string, text: string): void {
-    if (name === 'si') this.numbers.push(this.texts.number(this.parts.take()));
-    else this.parts.close(name, text);
+  text(text: string): void {
+    this.runs.add(text);
+  }
+
+  close(name: string): void {
+    if (name === 'si') this.numbers.push(this.texts.number(this.runs.take()));
+    else this.runs.close(name);
   }
 }
 
+/** Types of cells (ISO/IEC 29500-1, section 18.18.11). */
+type CellType = 'n' | 's' | 'inlineStr' | 'str' | 'e' | 'b' | 'd';
+
 /** Cells of a sheet, as they come (ISO/IEC 29500-1, section 18.3.1.4). */
-class SheetCells implements XmlHandler {
+class SheetCells implements ScanHandler {
   private readonly store: CellStore;
   private readonly strings: Growing<Uint32Array>;
   private readonly formats: readonly NumberFormat[];
+  readonly entities: () => void;
   private row = -1;
   private column = -1;
-  private type = 'n';
+  private type: CellType = 'n';
   private format = 0;
   private value = '';
   private inCell = false;
-  private readonly parts = new TextParts();
+  private inValue = false;
+  private readonly runs = new RunTexts();
 
-  constructor(store: CellStore, strings: Growing<Uint32Array>, formats: readonly NumberFormat[]) {
+  constructor(
+    store: CellStore,
+    strings: Growing<Uint32Array>,
+    formats: readonly NumberFormat[],
+    entities: () => void,
+  ) {
     this.store = store;
     this.strings = strings;
     this.formats = formats;
+    this.entities = entities;
   }
 
-  open(name: string, attributes: Attributes): void {
+  get wantsText(): boolean {
+    return this.inValue || this.runs.inText;
+  }
+
+  open(name: string, tag: TagView): void {
     if (name === 'c') {
-      const at = attributes.r === undefined ? null : place(attributes.r);
-      if (at === null) this.column++;
-      else ({ row: this.row, column: this.column } = at);
-      this.type = attributes.t ?? 'n';
-      this.format = attributes.s === undefined ? 0 : Number(attributes.s);
+      if (tag.find('r')) this.place(tag.bytes, tag.start, tag.end);
+      else this.column++;
+      this.format = tag.find('s') ? digits(tag.bytes, tag.start, tag.end) : 0;
+      this.type = tag.find('t') ? (tag.text('t') as CellType) : 'n';
       this.value = '';
       this.inCell = true;
-    } else if (name === 'row') {
-      const number = Number(attributes.r);
-      this.row = Number.isInteger(number) && number > 0 ? number - 1 : this.row + 1;
+    } else if (name === 'v') this.inValue = this.inCell;
+    else if (name === 'row') {
+      const number = tag.find('r') ? digits(tag.bytes, tag.start, tag.end) : 0;
+      this.row = number > 0 ? number - 1 : this.row + 1;
       this.column = -1;
     } else if (name === 'mergeCell') {
-      const merge = mergeOf(attributes.ref ?? '');
+      const merge = mergeOf(tag.text('ref') ?? '');
       if (merge !== null) this.store.merge(merge);
-    } else if (this.inCell) this.parts.open(name);
+    } else if (this.inCell) this.runs.open(name);
   }
 
-  close(name: string, text: string): void {
+  text(text: string): void {
+    if (this.inValue) this.value = this.value === '' ? text : this.value + text;
+    else this.runs.add(text);
+  }
+
+  close(name: string): void {
     if (!this.inCell) return;
-    if (name === 'v') this.value = text;
+    if (name === 'v') this.inValue = false;
     else if (name === 'c') {
       this.inCell = false;
       this.put();
-    } else this.parts.close(name, text);
+    } else this.runs.close(name);
+  }
+
+  /** `AB12`: row 11, column 27. What is no such reference counts on from the cell before. */
+  private place(bytes: Uint8Array, start: number, end: number): void {
+    let column = 0;
+    let k = start;
+    for (; k < end; k++) {
+      const c = bytes[k] & ~32;
+      if (c < 65 || c > 90) break;
+      column = column * 26 + (c - 64);
+    }
+    const row = digits(bytes, k, end);
+    if (k === start || row <= 0) this.column++;
+    else {
+      this.row = row - 1;
+      this.column = column - 1;
+    }
   }
 
   private put(): void {
     const { store, row, column, value } = this;
-    const inline = this.parts.take();
+    const inline = this.runs.take();
     switch (this.type) {
       case 's': {
         if (value.trim() === '') return;
@@ -159,23 +208,26 @@ class SheetCells implements XmlHandler {
       case 'd':
         putIsoDate(store, row, column, value.trim());
         return;
-      default:
+      default: {
         if (value.trim() === '') return;
-        putNumber(store, row, column, value, this.formats[this.format]);
+        const number = Number(value);
+        if (Number.isNaN(number)) throw damagedBook(`A cell of numbers holds “${value.slice(0, 20)}”.`);
+        store.number(row, column, number, this.formats[this.format]);
+      }
     }
   }
 }
 
-function putNumber(
-  store: CellStore,
-  row: number,
-  column: number,
-  value: string,
-  format?: NumberFormat,
-): void {
-  const number = Number(value);
-  if (Number.isNaN(number)) throw damagedBook(`A cell of numbers holds “${value.slice(0, 20)}”.`);
-  store.number(row, column, number, format);
+/** A whole number in digits; −1 when it is none. */
+function digits(bytes: Uint8Array, start: number, end: number): number {
+  if (start >= end) return -1;
+  let value = 0;
+  for (let k = start; k < end; k++) {
+    const c = bytes[k] - 48;
+    if (c < 0 || c > 9) return -1;
+    value = value * 10 + c;
+  }
+  return value;
 }
 
 /** A day or a moment in ISO 8601; without a zone it is taken as one of UTC, as serial numbers are. */
@@ -216,10 +268,10 @@ export async function readOfficeOpen(archive: Archive, place: string): Promise<B
   const onEntity = () => {
     book.entities = true;
   };
-  const strings = new SharedStrings(texts);
+  const strings = new SharedStrings(texts, onEntity);
   const stringsPath = part('sharedStrings');
   const stringsPart = stringsPath === undefined ? null : await parts.part(stringsPath);
-  if (stringsPart !== null) await pass(stringsPart, strings, onEntity);
+  if (stringsPart !== null) await scanXml(stringsPart, strings);
   book.sheets = workbook.all('sheets', 'sheet').flatMap((sheet): BookSheet[] => {
     const name = withoutEscapes(sheet.attribute('name') ?? '');
     const id = attributeWithPrefix(sheet.attributes, 'id');
@@ -232,10 +284,9 @@ export async function readOfficeOpen(archive: Archive, place: string): Promise<B
         name,
         async read() {
           const store = new CellStore(texts, base1904, `${place}, sheet ${name}`);
-          await pass(
+          await scanXml(
             await parts.needed(found.path),
-            new SheetCells(store, strings.numbers, formats),
-            onEntity,
+            new SheetCells(store, strings.numbers, formats, onEntity),
           );
           return store.finish();
         },

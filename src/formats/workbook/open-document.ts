@@ -1,4 +1,4 @@
-import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/read-xml.ts';
+import { type ScanHandler, scanXml, type TagView } from '../xml/scan-xml.ts';
 import type { Archive } from '../zip/zip.ts';
 import type { Book } from './book.ts';
 import { CellStore, Texts } from './cell-store.ts';
@@ -6,11 +6,21 @@ import type { NumberFormat } from './number-formats.ts';
 import { putIsoDate } from './office-open.ts';
 import { damagedBook, lockedBook, Package } from './parts.ts';
 
+/** Comments, and frames with drawings: what is written in them is no contents of cells. */
+const asides: ReadonlySet<string> = new Set([
+  'annotation',
+  'frame',
+  'custom-shape',
+  'line',
+  'control',
+  'shapes',
+]);
+
 /** A cell or row may say that it stands for many; those that hold something are put so often at most. */
 const mostRepeated = 1_100_000;
 
-const count = (attributes: Attributes, name: string): number => {
-  const number = Number(attribute(attributes, name) ?? 1);
+const count = (tag: TagView, name: string): number => {
+  const number = Number(tag.text(name) ?? 1);
   return Number.isInteger(number) && number > 0 ? number : 1;
 };
 
@@ -30,7 +40,7 @@ interface Value {
 }
 
 /** Sheets of a spreadsheet, as they come (OpenDocument 1.3, part 3, sections 9.1 and 19.385). */
-class Content implements XmlHandler {
+class Content implements ScanHandler {
   readonly sheets: { name: string; store: CellStore }[] = [];
   private readonly texts: Texts;
   private readonly place: string;
@@ -41,7 +51,7 @@ class Content implements XmlHandler {
   private columnTimes = 1;
   private span = 1;
   private value: Value | null = null;
-  private text = '';
+  private words = '';
   private paragraphs = 0;
   private inParagraph = 0;
   /** Comments and drawings hold paragraphs that are no contents. */
@@ -57,28 +67,31 @@ class Content implements XmlHandler {
   /** Style of the cells of a column that say none of their own. */
   private columnStyles: { until: number; style: string | undefined }[] = [];
 
-  constructor(texts: Texts, place: string) {
+  readonly entities: () => void;
+
+  constructor(texts: Texts, place: string, entities: () => void) {
+    this.entities = entities;
     this.texts = texts;
     this.place = place;
   }
 
-  open(name: string, attributes: Attributes, whole: string): void {
-    if (this.aside > 0 || name === 'annotation' || whole.startsWith('draw:')) {
+  open(name: string, tag: TagView): void {
+    if (this.aside > 0 || asides.has(name)) {
       this.aside++;
       return;
     }
     switch (name) {
       case 'number-style':
-        this.numberStyle = attribute(attributes, 'name') ?? '';
+        this.numberStyle = tag.text('name') ?? '';
         return;
       case 'number':
-        if (this.numberStyle !== '') this.seeNumber(attributes);
+        if (this.numberStyle !== '') this.seeNumber(tag);
         return;
       case 'style':
-        this.seeStyle(attributes);
+        this.seeStyle(tag);
         return;
       case 'table':
-        if (this.tables++ === 0) this.beginSheet(attribute(attributes, 'name') ?? '');
+        if (this.tables++ === 0) this.beginSheet(tag.text('name') ?? '');
         return;
     }
     if (this.tables !== 1) return;
@@ -86,37 +99,42 @@ class Content implements XmlHandler {
       case 'table-column': {
         const before = this.columnStyles[this.columnStyles.length - 1]?.until ?? 0;
         this.columnStyles.push({
-          until: before + count(attributes, 'number-columns-repeated'),
-          style: attribute(attributes, 'default-cell-style-name'),
+          until: before + count(tag, 'number-columns-repeated'),
+          style: tag.text('default-cell-style-name'),
         });
         return;
       }
       case 'table-row':
-        this.rowTimes = count(attributes, 'number-rows-repeated');
+        this.rowTimes = count(tag, 'number-rows-repeated');
         this.column = 0;
         return;
       case 'table-cell':
       case 'covered-table-cell':
-        this.beginCell(attributes);
+        this.beginCell(tag);
         return;
       case 'p':
       case 'h':
-        if (this.paragraphs++ > 0) this.text += '\n';
+        if (this.paragraphs++ > 0) this.words += '\n';
         this.inParagraph++;
         return;
       case 's':
-        if (this.inParagraph > 0) this.text += ' '.repeat(Math.min(count(attributes, 'c'), 1000));
+        if (this.inParagraph > 0) this.words += ' '.repeat(Math.min(count(tag, 'c'), 1000));
         return;
       case 'tab':
-        if (this.inParagraph > 0) this.text += '\t';
+        if (this.inParagraph > 0) this.words += '\t';
         return;
       case 'line-break':
-        if (this.inParagraph > 0) this.text += '\n';
+        if (this.inParagraph > 0) this.words += '\n';
     }
   }
 
-  characters(text: string): void {
-    if (this.inParagraph > 0 && this.aside === 0 && this.tables === 1) this.text += text.replace(/\s+/g, ' ');
+  get wantsText(): boolean {
+    return this.inParagraph > 0 && this.aside === 0 && this.tables === 1;
+  }
+
+  /** White space in paragraphs counts once (OpenDocument 1.3, part 3, section 6.1.2). */
+  text(text: string): void {
+    this.words += /[\t\r\n]| {2}/.test(text) ? text.replace(/\s+/g, ' ') : text;
   }
 
   close(name: string): void {
@@ -142,17 +160,17 @@ class Content implements XmlHandler {
     }
   }
 
-  private seeNumber(attributes: Attributes): void {
-    const digits = Number(attribute(attributes, 'min-integer-digits') ?? 1);
-    const decimals = Number(attribute(attributes, 'decimal-places') ?? 0);
-    const divided = attribute(attributes, 'grouping') === 'true';
+  private seeNumber(tag: TagView): void {
+    const digits = Number(tag.text('min-integer-digits') ?? 1);
+    const decimals = Number(tag.text('decimal-places') ?? 0);
+    const divided = tag.text('grouping') === 'true';
     if (digits >= 2 && digits <= 64 && decimals === 0 && !divided)
       this.zeroFormats.set(this.numberStyle, digits);
   }
 
-  private seeStyle(attributes: Attributes): void {
-    const digits = this.zeroFormats.get(attribute(attributes, 'data-style-name') ?? '');
-    const name = attribute(attributes, 'name');
+  private seeStyle(tag: TagView): void {
+    const digits = this.zeroFormats.get(tag.text('data-style-name') ?? '');
+    const name = tag.text('name');
     if (digits !== undefined && name !== undefined) this.cellFormats.set(name, { kind: 'code', digits });
   }
 
@@ -164,25 +182,25 @@ class Content implements XmlHandler {
     this.columnStyles = [];
   }
 
-  private beginCell(attributes: Attributes): void {
-    this.columnTimes = count(attributes, 'number-columns-repeated');
-    this.span = count(attributes, 'number-rows-spanned');
-    const columns = count(attributes, 'number-columns-spanned');
+  private beginCell(tag: TagView): void {
+    this.columnTimes = count(tag, 'number-columns-repeated');
+    this.span = count(tag, 'number-rows-spanned');
+    const columns = count(tag, 'number-columns-spanned');
     if (this.span > 1 && columns === 1)
       this.store!.merge({
         rows: [this.row, this.row + this.span - 1],
         columns: [this.column, this.column],
       });
-    this.text = '';
+    this.words = '';
     this.paragraphs = 0;
     this.inParagraph = 0;
-    const type = attribute(attributes, 'value-type');
+    const type = tag.text('value-type');
     if (type === undefined) {
       this.value = null;
       return;
     }
     const style =
-      attribute(attributes, 'style-name') ??
+      tag.text('style-name') ??
       (this.cellFormats.size === 0
         ? undefined
         : this.columnStyles.find((each) => this.column < each.until)?.style);
@@ -194,7 +212,7 @@ class Content implements XmlHandler {
     };
     this.value = {
       type,
-      value: attribute(attributes, Object.hasOwn(named, type) ? named[type] : 'value') ?? '',
+      value: tag.text(Object.hasOwn(named, type) ? named[type] : 'value') ?? '',
       format: style === undefined ? undefined : this.cellFormats.get(style),
     };
   }
@@ -215,7 +233,7 @@ class Content implements XmlHandler {
   /** What puts the cell at hand into its place; null when it holds nothing. */
   private putter(): ((row: number, column: number) => void) | null {
     const store = this.store!;
-    const { value, text } = this;
+    const { value, words: text } = this;
     if (value === null) return text === '' ? null : (row, column) => store.text(row, column, text);
     switch (value.type) {
       case 'float':
@@ -249,16 +267,11 @@ export async function readOpenDocument(archive: Archive, place: string): Promise
   const parts = await Package.of(archive);
   const manifest = await parts.tree('META-INF/manifest.xml');
   if (manifest !== null && !manifest.below('encryption-data').next().done) throw lockedBook();
-  const content = new Content(new Texts(), place);
   const book: Book = { sheets: [], entities: false, examineRest: () => parts.examineRest() };
-  for await (const _ of readXml(
-    await parts.needed('content.xml'),
-    content,
-    () => [],
-    () => {
-      book.entities = true;
-    },
-  ));
+  const content = new Content(new Texts(), place, () => {
+    book.entities = true;
+  });
+  await scanXml(await parts.needed('content.xml'), content);
   book.sheets = content.sheets.map(({ name, store }) => ({ name, read: async () => store.finish() }));
   return book;
 }

@@ -3,7 +3,7 @@ import { dictionary } from '../../core/dictionary.ts';
 const entities = dictionary({ amp: '&', lt: '<', gt: '>', quot: '"', apos: "'", nbsp: ' ' });
 
 /** `&amp;`, `&#228;`, `&#xe4;` as what they stand for; others stay as they are. */
-function withoutEntities(text: string): string {
+export function withoutEntities(text: string): string {
   return text.replace(/&(#x[0-9a-f]{1,6}|#\d{1,7}|[a-z]{1,10});/gi, (whole, name: string) => {
     if (name[0] !== '#') return entities[name.toLowerCase()] ?? whole;
     const code = /^#x/i.test(name) ? Number.parseInt(name.slice(2), 16) : Number(name.slice(1));
