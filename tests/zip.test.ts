@@ -1,6 +1,7 @@
 import { strToU8, zipSync } from 'fflate';
 import { describe, expect, it } from 'vitest';
-import { openSource, openZip, sourceFromBytes } from '../src/formats/index.ts';
+import { lookInside, openSource, openZip, sourceFromBytes } from '../src/formats/index.ts';
+import { everything } from './saved.ts';
 
 const context = { around: null, path: 'x.zip', capabilities: {} };
 const point = (x: number) =>
@@ -76,5 +77,77 @@ describe('zip archives', () => {
       code: 'no-layers',
       advice: 'It holds: README.md.',
     });
+  });
+
+  it('of very many entries are opened at once: only their list is read', async () => {
+    const files = Object.fromEntries(
+      Array.from({ length: 20_000 }, (_, k) => [`d${k % 50}/t${k}.csv`, strToU8('a,b\n1,2\n')]),
+    );
+    const bytes = zipSync(files, { level: 0 });
+    let asked = 0;
+    const source = sourceFromBytes(bytes, 'many.zip');
+    const counted = {
+      ...source,
+      bytes: (start: number, end: number) => {
+        asked++;
+        return source.bytes(start, end);
+      },
+    };
+    const before = process.cpuUsage();
+    const around = await openZip(counted);
+    expect((await around.list()).length).toBe(20_000);
+    expect(asked).toBeLessThan(5);
+    // All layers of it take time that grows with their number, not with its square.
+    const contents = await lookInside(source, context);
+    expect(contents.layers).toHaveLength(20_000);
+    const { user } = process.cpuUsage(before);
+    expect(user / 1e6).toBeLessThan(60);
+  }, 120_000);
+
+  it('whose entries share bytes are refused before anything is unpacked', async () => {
+    const bytes = zipSync({ 'a.csv': strToU8('a,b\n1,2\n'), 'b.csv': strToU8('a,b\n3,4\n') }, { level: 0 });
+    const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
+    const second = Buffer.from(bytes).lastIndexOf(Buffer.from([0x50, 0x4b, 1, 2]));
+    view.setUint32(second + 42, 0, true);
+    await expect(openZip(sourceFromBytes(bytes, 'x.zip'))).rejects.toMatchObject({ code: 'zip-overlap' });
+  });
+
+  it('with two entries of one name use the last, and say so', async () => {
+    const bytes = zipSync({ 'a.geojson': point(1), 'b.geojson': point(2) }, { level: 0 });
+    const renamed = Buffer.from(bytes);
+    for (let at = renamed.indexOf('b.geojson'); at >= 0; at = renamed.indexOf('b.geojson', at + 1))
+      renamed[at] = 0x61;
+    const { layers, others } = await lookInside(sourceFromBytes(renamed, 'x.zip'), context);
+    expect(layers).toHaveLength(1);
+    expect((await everything(layers[0].table)).rows).toEqual([[2]]);
+    expect(others).toMatchObject([
+      { path: 'a.geojson', damage: { code: 'entry-twice', severity: 'warning' } },
+    ]);
+  });
+
+  it('tell of sizes, packings and ends that do not fit', async () => {
+    const good = zipSync({ 'a.geojson': point(1) });
+    const list = Buffer.from(good).indexOf(Buffer.from([0x50, 0x4b, 1, 2]));
+    const changed = (at: number, value: number) => {
+      const bytes = good.slice();
+      new DataView(bytes.buffer).setUint16(at, value, true);
+      return sourceFromBytes(bytes, 'x.zip');
+    };
+    for (const size of [10, 5000])
+      await expect(openSource(changed(list + 24, size), context)).rejects.toMatchObject({
+        code: 'zip-damaged',
+      });
+    await expect(openSource(changed(list + 10, 9), context)).rejects.toMatchObject({
+      code: 'zip-packing',
+      message: expect.stringContaining('Deflate64'),
+    });
+    for (const end of [5, good.length - 10])
+      await expect(openZip(sourceFromBytes(good.slice(0, end), 'x.zip'))).rejects.toMatchObject({
+        code: 'zip-damaged',
+      });
+    // What stands before an archive (a program that unpacks it) moves all places.
+    const before = Uint8Array.from([...new Uint8Array(1000).fill(65), ...good]);
+    const around = await openZip(sourceFromBytes(before, 'x.exe'));
+    expect((await (await around.open('a.geojson')).bytes(0, 9)).length).toBe(9);
   });
 });

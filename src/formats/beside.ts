@@ -63,7 +63,10 @@ export class Beside {
     // `wards.shp.xml` goes with `wards.shp`.
     if (/\.shp\.xml$/i.test(path)) return this.named(path.slice(0, -4)) === undefined ? null : 'shp';
     const end = ending(path);
-    if (end === 'prj' && this.has(path, 'asc')) return 'asc';
+    if (end === 'prj') {
+      const image = ['asc', 'tif', 'tiff'].find((each) => this.has(path, each));
+      if (image !== undefined && !this.has(path, 'shp')) return image;
+    }
     if (worldFile.test(end))
       return (
         this.withStemOf(path)

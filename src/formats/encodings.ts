@@ -8,9 +8,13 @@ export function encodingFromText(text: string): string | undefined {
     .toLowerCase()
     .replace(/^ansi[ _]?/, '')
     .replace(/^(oem|ldid\/)/, '');
-  if (/^\d{3,5}$/.test(name))
-    return name === '65001' ? 'utf-8' : name.startsWith('8859') ? `iso-8859-${name.slice(4)}` : `cp${name}`;
-  const candidate = name.replace(/^iso[ _]?8859/, 'iso-8859').replace(/^utf8$/, 'utf-8');
+  const candidate = /^\d{3,5}$/.test(name)
+    ? name === '65001'
+      ? 'utf-8'
+      : name.startsWith('8859')
+        ? `iso-8859-${name.slice(4)}`
+        : `cp${name}`
+    : name.replace(/^iso[ _]?8859/, 'iso-8859').replace(/^utf8$/, 'utf-8');
   return iconv.encodingExists(candidate) ? candidate : undefined;
 }
 

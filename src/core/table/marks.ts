@@ -122,7 +122,9 @@ export function knownReason(text: string): string | undefined {
   if (text.length > longestMark) return undefined;
   const c = text.charCodeAt(0);
   // Those that are numbers are below zero.
-  return known.get((c === 45 || c === 0x2212 || c === 32 ? markSpelling(text) : text.trimEnd()).toLowerCase());
+  return known.get(
+    (c === 45 || c === 0x2212 || c === 32 ? markSpelling(text) : text.trimEnd()).toLowerCase(),
+  );
 }
 
 /** Marks of a user or a file by their one spelling. */

@@ -13,6 +13,7 @@ import { askedEncoding, encodingFromText } from '../encodings.ts';
 import { crsMissing, crsOrTold } from '../layer-findings.ts';
 import { baseName, ending } from '../names.ts';
 import { DbaseColumns, type DbaseHeader, dbaseSchema, readDbaseHeader } from './dbase.ts';
+import { dbaseTroubles } from './dbase-troubles.ts';
 import { readShape, type ShapeTroubles, shapeClass } from './shapes.ts';
 
 const kindsOf: Record<number, KindName[]> = {
@@ -287,24 +288,8 @@ function tell(
       severity: 'note',
       words: `${name}: ${counted(troubles.unclosed, 'ring did', 'rings did')} not end where it begins, and was closed.`,
     });
-  if (columns !== null && columns.overflowed > 0)
-    once({
-      code: 'number-overflow',
-      severity: 'warning',
-      words: `${set.dbf!.name}: ${counted(columns.overflowed, 'number', 'numbers')} did not fit the field (asterisks), and left blank.`,
-    });
-  if (columns !== null && columns.unreadable > 0)
-    once({
-      code: 'number-unreadable',
-      severity: 'warning',
-      words: `${set.dbf!.name}: ${counted(columns.unreadable, 'value is', 'values are')} no number, though the field says so, and left blank.`,
-    });
-  if (deleted > 0)
-    once({
-      code: 'rows-deleted',
-      severity: 'note',
-      words: `${set.dbf!.name}: ${counted(deleted, 'row is', 'rows are')} marked as deleted and left out, shapes and all.`,
-    });
+  if (columns !== null)
+    for (const finding of dbaseTroubles(set.dbf!.name, columns, deleted, ', shapes and all')) once(finding);
   if (seen.otherKinds > 0)
     once({
       code: 'shape-kind-other',

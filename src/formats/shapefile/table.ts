@@ -5,6 +5,7 @@ import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { askedEncoding } from '../encodings.ts';
 import { baseName } from '../names.ts';
 import { DbaseColumns, dbaseSchema, readDbaseHeader, records } from './dbase.ts';
+import { dbaseTroubles } from './dbase-troubles.ts';
 import { memoAmong, saidEncoding, siblings } from './read.ts';
 
 /** Opens a .dbf by itself as a table. Deleted rows are left out. */
@@ -19,16 +20,18 @@ export async function openDbase(
   const encoding =
     asked === undefined ? await saidEncoding(parts.get('cpg'), findings) : askedEncoding(asked);
   const header = await readDbaseHeader(source, encoding, memoAmong(parts));
+  const told: Finding[] = [...findings, ...header.findings];
   return [
     {
       name: baseName(source.name),
       schema: dbaseSchema(header),
-      findings: [...findings, ...header.findings],
+      findings: told,
       accounts: [],
       async *batches() {
         const columns = new DbaseColumns(header);
         let first = 0;
         let n = 0;
+        let deleted = 0;
         const finish = () => {
           const batch = new Batch({
             length: n,
@@ -41,12 +44,17 @@ export async function openDbase(
           return batch;
         };
         for await (const record of records(source, header)) {
-          if (record[0] === 0x2a) continue;
+          if (record[0] === 0x2a) {
+            deleted++;
+            continue;
+          }
           if (header.memo !== null) await header.memo.load(record, 0);
           columns.add(record);
           if (++n === batchLimit) yield finish();
         }
         if (n > 0) yield finish();
+        for (const finding of dbaseTroubles(source.name, columns, deleted))
+          if (!told.some(({ code }) => code === finding.code)) told.push(finding);
       },
     },
   ];
