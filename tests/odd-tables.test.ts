@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
@@ -10,10 +10,12 @@ import { findDelimiter } from '../src/formats/delimited/scan.ts';
 import { lookInside, sourceFromBytes } from '../src/formats/index.ts';
 import { commandIn } from './command.ts';
 import { everything, savedAndOpened } from './saved.ts';
+import { studiesOfTests } from './study-folder.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-odd-tables-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 const isomeric = commandIn(folder);
+const newStudy = studiesOfTests();
 
 async function open(text: string, more: { name?: string; headerRows?: number } = {}): Promise<Table> {
   const name = more.name ?? 'table.csv';
@@ -80,13 +82,12 @@ describe('a first row of data is no header', () => {
     expect((await isomeric('rows', 'doubtful.csv')).out).toContain('see remark');
     expect((await isomeric('rows', 'doubtful.csv', '--header-rows', '2')).out).not.toContain('see remark');
     expect(await isomeric('look', 'doubtful.csv', '--header-rows', '99')).toMatchObject({ code: 2 });
-    writeFileSync(
-      join(folder, 'study.yaml'),
-      'study: Rows\narea: { box: { west: 0, south: 0, east: 1, north: 1 } }\nsources:\n  own: { kind: files, at: . }\ngather:\n  halls: { from: own, file: doubtful.csv, header rows: two }\n',
-    );
-    const wrong = await isomeric('run', '.');
-    expect(wrong.code).toBe(2);
-    expect(wrong.told).toMatch(/header rows/);
+    const own = newStudy('gather: { halls: { file: doubtful.csv, header rows: 2 } }\n');
+    copyFileSync(join(folder, 'doubtful.csv'), join(own.folder, 'doubtful.csv'));
+    await own.gather();
+    expect(await own.rows('halls')).toHaveLength(2);
+    own.write('gather: { halls: { file: doubtful.csv, header rows: two } }\n');
+    await expect(own.gather()).rejects.toMatchObject({ message: expect.stringContaining('header rows') });
   });
 });
 

@@ -136,8 +136,13 @@ export function lossTable(): string {
     const key = words.join('; ');
     rows.set(key, [...(rows.get(key) ?? []), name]);
   }
-  const lines = [...rows].map(([words, names]) => `| ${names.join(', ')} | ${words} |`);
-  return ['| Saved as | What changes when it is read again |', '| --- | --- |', ...lines].join('\n');
+  const cells = [
+    ['Saved as', 'What changes when it is read again'],
+    ...[...rows].map(([words, names]) => [names.join(', '), words]),
+  ];
+  const [first, second] = [0, 1].map((c) => Math.max(...cells.map((row) => row[c].length)));
+  const lines = cells.map(([names, words]) => `| ${names.padEnd(first)} | ${words.padEnd(second)} |`);
+  return [lines[0], `| ${'-'.repeat(first)} | ${'-'.repeat(second)} |`, ...lines.slice(1)].join('\n');
 }
 
 /** The page with the table in its place. */

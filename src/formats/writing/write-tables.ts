@@ -65,7 +65,7 @@ export async function writeTables(
     const { unquoted, marked } = tallies[k];
     if (marked > 0)
       told.push(
-        `${counted(marked, 'value is', 'values are')} blank, or the bound, where the table has a mark (${listed([...new Set(table.schema.flatMap(({ marks }) => marks?.map(({ reason }) => reason) ?? []))].slice(0, 6))}): no format keeps the reason.`,
+        `${counted(marked, 'value is', 'values are')} blank, or the bound, where the table has a mark (${listed([...new Set(table.schema.flatMap(({ marks }) => marks?.map(({ reason }) => reason) ?? []))].slice(0, 6))}): no format keeps the reason (--reasons writes it into a column).`,
       );
     if (unquoted > 0)
       told.push(
