@@ -2,6 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, it } from 'vitest';
+import { checksumSaysDamaged } from './fuzz/checksums.ts';
 import { damaged, recipeFrom } from './fuzz/damage.ts';
 import { outcomeOf } from './fuzz/read-all.ts';
 
@@ -15,6 +16,7 @@ describe('inputs that once went wrong', () => {
       const bytes = new Uint8Array(readFileSync(join(folder, name)));
       const outcome = await outcomeOf(bytes, name, native);
       expect(outcome.kind).not.toBe('foreign');
+      if (outcome.kind === 'read' && !outcome.told) expect(checksumSaysDamaged(bytes, name)).toBe('');
       if (outcome.kind === 'read') expect(outcome.rows).toBeLessThan(10 * bytes.length + 20_000);
       else expect(outcome).toMatchObject({ kind: 'refused', code: expect.stringMatching(/^[a-z0-9-]+$/) });
     },

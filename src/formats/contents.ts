@@ -321,6 +321,8 @@ async function lookAtOne(
   const source = await around.open(path);
   const other = (why: string) => contents.others.push({ path, size: source.size, why });
   if (source.size === 0) {
+    // An entry of an archive may claim to be empty, and is not.
+    await source.bytes(0, 1);
     other('empty');
     return;
   }

@@ -27,3 +27,13 @@ export function askedEncoding(asked: string): string {
     blame: 'usage',
   });
 }
+
+/** Are bytes UTF-8, but for a sign that is cut off at their end? */
+export function isUtf8(bytes: Uint8Array): boolean {
+  try {
+    new TextDecoder('utf-8', { fatal: true }).decode(bytes, { stream: true });
+    return true;
+  } catch {
+    return false;
+  }
+}

@@ -37,7 +37,7 @@ export function checksumSaysDamaged(bytes: Uint8Array, name: string): string {
       return `gzip: ${error instanceof Error ? error.message : String(error)}`;
     }
   }
-  if (String.fromCharCode(...bytes.subarray(0, 3)) === 'BZh' && name.endsWith('.bz2')) {
+  if (/^BZh[1-9]1/.test(String.fromCharCode(...bytes.subarray(0, 5))) && name.endsWith('.bz2')) {
     const words = python('import bz2,sys;bz2.decompress(open(sys.argv[1],"rb").read())', bytes);
     return words === '' ? '' : `bzip2: ${words}`;
   }

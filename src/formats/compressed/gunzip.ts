@@ -6,6 +6,9 @@ import { crc32 } from './crc32.ts';
 const pieceLength = 16_384;
 /** Checksum and length at the end of a member, and how much before a piece may belong to one that ends in it. */
 const trailerLength = 8;
+/** Flags that must be zero (RFC 1952, section 2.3.1.2). */
+const reservedFlags = 0xe0;
+const oneMore = Uint8Array.of(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 3);
 const keptBefore = 70_000;
 
 /**
@@ -37,7 +40,15 @@ export async function* gunzipChunks(
     length += chunk.length;
     out.push(chunk);
   });
-  unpacker.onmember = checkTrailer;
+  /** Where the last member ended. */
+  let ended = -1;
+  unpacker.onmember = (start) => {
+    checkTrailer(start);
+    ended = start;
+    const flags = recent[start - (packed - recent.length) + 3];
+    if (flags !== undefined && (flags & reservedFlags) !== 0)
+      throw damaged('A header has flags that mean nothing.');
+  };
   try {
     for await (const chunk of chunks) {
       for (let at = 0; at < chunk.length; at += pieceLength) {
@@ -47,16 +58,17 @@ export async function* gunzipChunks(
         recent.set(kept);
         recent.set(piece, kept.length);
         packed += piece.length;
+        if (packed === piece.length && piece.length > 3 && (piece[3] & reservedFlags) !== 0)
+          throw damaged('Its header has flags that mean nothing.');
         unpacker.push(piece, false);
         yield* out.splice(0);
       }
     }
-    unpacker.push(new Uint8Array(0), true);
-    yield* out.splice(0);
+    // The head of another member makes the package say where the one before it ended.
+    unpacker.push(oneMore, false);
   } catch (error) {
     if (error instanceof IsomericError) throw error;
     throw damaged(`It cannot be unpacked (${error instanceof Error ? error.message : String(error)}).`);
   }
-  if (packed < 18) throw damaged('It ends before it has begun.');
-  checkTrailer(packed);
+  if (ended !== packed) throw damaged('It was cut short, or something else follows.');
 }

@@ -8,7 +8,7 @@ import { type Mark, markReasons } from '../../core/table/marks.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
 import type { ByteSource, Surroundings } from '../byte-source.ts';
 import { describedBy, type TableDescription } from '../csvw/metadata.ts';
-import { askedEncoding } from '../encodings.ts';
+import { askedEncoding, isUtf8 } from '../encodings.ts';
 import { baseName } from '../names.ts';
 import { asObservations, isSdmxCsv, sdmxCodeColumns } from '../sdmx/csv.ts';
 import { applyDescription } from './described.ts';
@@ -31,15 +31,6 @@ export interface DelimitedReading {
   /** What stands beside the file, for its metadata. */
   around?: Surroundings | null;
   path?: string;
-}
-
-function isUtf8(bytes: Uint8Array): boolean {
-  try {
-    new TextDecoder('utf-8', { fatal: true }).decode(bytes, { stream: true });
-    return true;
-  } catch {
-    return false;
-  }
 }
 
 /** The text as UTF-8 bytes, without a byte-order mark. */

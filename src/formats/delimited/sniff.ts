@@ -1,4 +1,5 @@
 import iconv from 'iconv-lite';
+import { isUtf8 } from '../encodings.ts';
 import { ending } from '../names.ts';
 import { findDelimiter } from './scan.ts';
 
@@ -28,15 +29,6 @@ function readsAsText(bytes: Uint8Array): boolean {
     if (byte === 0x81 || byte === 0x8d || byte === 0x8f || byte === 0x90 || byte === 0x9d) none++;
   }
   return high === 0 || isUtf8(bytes) || none === 0 || none * 200 < high;
-}
-
-function isUtf8(bytes: Uint8Array): boolean {
-  try {
-    new TextDecoder('utf-8', { fatal: true }).decode(bytes, { stream: true });
-    return true;
-  } catch {
-    return false;
-  }
 }
 
 /** True when the head of a file reads as delimited text: with at least two columns, or called a table. */

@@ -212,7 +212,9 @@ function sortRings(xy: Float64Array, starts: Int32Array, troubles: ShapeTroubles
   const areas = new Float64Array(n);
   const clockwise: number[] = [];
   for (let p = 0; p < n; p++) {
-    areas[p] = ringDoubleArea(xy, starts[p], starts[p + 1]);
+    const area = ringDoubleArea(xy, starts[p], starts[p + 1]);
+    // A ring with coordinates that are no numbers is inside nothing, and nothing inside it.
+    areas[p] = Number.isFinite(area) ? area : 0;
     if (areas[p] <= 0) clockwise.push(p);
   }
   /** Smallest ring of `among` around ring p; −1 when there is none. */
