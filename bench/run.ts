@@ -18,6 +18,7 @@ import { downloadLine, pagingLine } from './gather.ts';
 import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
+import { savingLines } from './savings.ts';
 import { streamLines } from './streams.ts';
 import { tableLines } from './tables.ts';
 
@@ -188,6 +189,8 @@ if (wanted('join')) {
 if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
 
 if (wanted('streams')) for await (const line of streamLines()) console.log(line);
+
+if (wanted('savings')) for await (const line of savingLines()) console.log(line);
 
 if (wanted('tables')) for await (const line of tableLines()) console.log(line);
 

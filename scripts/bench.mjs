@@ -27,6 +27,7 @@ for (const name of asked.length > 0
       'memory',
       'streams',
       'tables',
+      'savings',
       'gather',
     ]) {
   const done = spawnSync(process.execPath, ['--expose-gc', run, name], { cwd: root, stdio: 'inherit' });

@@ -75,6 +75,7 @@ const formats: [name: string, file: string, runs: number][] = [
   ['JSON-stat', 'small-stat.json', 1000],
   ['JSON rows', 'small-rows.json', 1000],
   ['workbook (.xlsx)', 'small.xlsx', 250],
+  ['workbook (.xlsb)', 'small.xlsb', 250],
   ['workbook (.ods)', 'small.ods', 250],
   ['workbook (.xls)', 'small.xls', 500],
   ['GeoTIFF', 'small.tif', 1500],

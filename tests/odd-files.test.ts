@@ -5,8 +5,16 @@ import { join } from 'node:path';
 import { gzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { osmPbf } from '../demo/country/extract/write-pbf.ts';
-import { crsByEpsg, crsFromText, type Finding, type GeometryObject, type Layer } from '../src/core/index.ts';
+import {
+  crsByEpsg,
+  crsFromText,
+  type Finding,
+  type GeometryObject,
+  IsomericError,
+  type Layer,
+} from '../src/core/index.ts';
 import { readSrsName } from '../src/formats/gml/srs.ts';
+import { asDamage, guarded, guardedTable } from '../src/formats/guard.ts';
 import { lookAmong, lookInside, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
 import { openPath, saverFor } from '../src/node/index.ts';
 import { commandIn } from './command.ts';
@@ -344,5 +352,50 @@ describe('layers of odd contents', () => {
       ],
     } satisfies GeometryObject);
     expect(measures[1]).toEqual([NaN, 7]);
+  });
+});
+
+describe('the guard at the door of every reader', () => {
+  const own = new IsomericError('zip-damaged', 'It is cut short.');
+
+  it('makes an error of ours of whatever a file causes, with the file and the reason', async () => {
+    for (const error of [new TypeError('x is undefined'), new RangeError('Invalid array length'), 'a text'])
+      await expect(guarded('a.gpx', () => Promise.reject(error))).rejects.toMatchObject({
+        code: 'file-damaged',
+        place: { file: 'a.gpx' },
+        message: expect.stringMatching(/undefined|array length|a text/),
+      });
+    await expect(guarded('a.gpx', () => Promise.reject(own))).rejects.toMatchObject({
+      code: 'zip-damaged',
+      place: { file: 'a.gpx' },
+    });
+  });
+
+  it('leaves what is not the file’s fault as it is', () => {
+    const full = Object.assign(new Error('no space left'), { syscall: 'write', code: 'ENOSPC' });
+    expect(asDamage(full, 'a.gpx')).toBe(full);
+    const stopped = Object.assign(new Error('stopped'), { name: 'AbortError' });
+    expect(asDamage(stopped, 'a.gpx')).toBe(stopped);
+  });
+
+  it('stands before batches that are read later, too', async () => {
+    const table = guardedTable(
+      {
+        name: 'x',
+        schema: [],
+        findings: [],
+        accounts: [],
+        async *batches() {
+          yield* [];
+          throw new TypeError('later');
+        },
+      },
+      'b.csv',
+    );
+    await expect(
+      (async () => {
+        for await (const _ of table.batches());
+      })(),
+    ).rejects.toMatchObject({ code: 'file-damaged', place: { file: 'b.csv' } });
   });
 });

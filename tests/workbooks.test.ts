@@ -2,6 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import * as otherWriter from '@e965/xlsx';
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { rowObjects, type Table } from '../src/core/index.ts';
@@ -61,7 +62,7 @@ ${row(text('Source: census of 2024, counted by hand.'), none, none, none, none, 
 const look = (bytes: Uint8Array, name: string): Promise<Contents> =>
   lookInside(sourceFromBytes(bytes, name), { around: null, path: name, capabilities: {}, geometry: 'none' });
 
-async function rows(table: Table): Promise<Record<string, unknown>[]> {
+async function rowsIn(table: Table): Promise<Record<string, unknown>[]> {
   const all: Record<string, unknown>[] = [];
   for await (const each of rowObjects(table)) all.push(each);
   return all;
@@ -91,7 +92,7 @@ describe('workbooks that an office program wrote', () => {
         { name: 'OLD', type: 'text' },
         { name: 'COUNTED', type: 'date' },
       ]);
-      expect(await rows(table)).toEqual([
+      expect(await rowsIn(table)).toEqual([
         { District: 'Ombrey', WARD: '020401', H001: 1204, H002: 12.5, OLD: '17', COUNTED: '2024-05-01' },
         { District: 'Ombrey', WARD: '020402', H001: 98, H002: null, OLD: '18', COUNTED: '1903-02-28' },
         { District: 'Lessow', WARD: '020501', H001: 0, H002: 7, OLD: '19', COUNTED: null },
@@ -126,7 +127,7 @@ describe('workbooks that an office program wrote', () => {
     parts['xl/workbook.xml'] = strToU8(changed);
     const contents = await look(zipSync(parts), 'old.xlsx');
     // The same serial numbers, counted from a day that is 1,462 days later (ECMA-376, part 1, 18.17.4.1).
-    const days = (await rows(contents.layers[0].table)).map((each) => each.COUNTED);
+    const days = (await rowsIn(contents.layers[0].table)).map((each) => each.COUNTED);
     expect(days.slice(0, 2)).toEqual(['2028-05-02', '1907-03-01']);
   });
 
@@ -134,7 +135,7 @@ describe('workbooks that an office program wrote', () => {
     writeFileSync(join(folder, 'wards.csv'), 'WARD,HOUSEHOLDS\n020401,1204\n020402,98\n');
     office('dbf', 'wards.csv');
     const contents = await look(readFileSync(join(folder, 'wards.dbf')), 'wards.dbf');
-    const found = await rows(contents.layers[0].table);
+    const found = await rowsIn(contents.layers[0].table);
     expect(found.map((each) => Number(each.HOUSEHOLDS))).toEqual([1204, 98]);
   }, 120_000);
 
@@ -144,7 +145,7 @@ describe('workbooks that an office program wrote', () => {
     const { files } = await saved('written.xlsx', [table]);
     writeFileSync(join(folder, 'written.xlsx'), files.get('written.xlsx')!);
     const back = await look(files.get('written.xlsx')!, 'written.xlsx');
-    expect(await rows(back.layers[0].table)).toEqual(await rows(table));
+    expect(await rowsIn(back.layers[0].table)).toEqual(await rowsIn(table));
     expect(back.layers.map((opened) => opened.table.name)).toEqual(['Written', 'columns']);
     expect(back.layers[0].table.schema[3]).toMatchObject({
       title: 'Households without a car',
@@ -191,9 +192,109 @@ describe('workbooks that are none, or too much', () => {
       ),
     };
     const contents = await look(zipSync(parts), 'far.xlsx');
-    expect(await rows(contents.layers[0].table)).toEqual([
+    expect(await rowsIn(contents.layers[0].table)).toEqual([
       { code: '007', n: 5 },
       { code: '008', n: 6 },
     ]);
+  });
+});
+
+describe('workbooks of another writer', () => {
+  const rows = [
+    ['code', 'n', 'day', 'ok', 'words'],
+    ['0101', 5, new Date(Date.UTC(2024, 1, 29)), true, 'Ärmel & <b>'],
+    ['0102', 7.25, null, false, ' two\nlines '],
+    ['0103', -1e-7, new Date(Date.UTC(1903, 1, 28)), null, ''],
+  ];
+  const written = (bookType: 'xlsx' | 'xlsb' | 'ods' | 'biff8', more: object = {}) => {
+    const book = otherWriter.utils.book_new();
+    otherWriter.utils.book_append_sheet(
+      book,
+      otherWriter.utils.aoa_to_sheet(rows, { UTC: true }),
+      'Halls & more',
+    );
+    Object.assign(book, more);
+    return new Uint8Array(
+      otherWriter.write(book, { type: 'array', bookType, compression: true, bookSST: true }) as ArrayBuffer,
+    );
+  };
+
+  it.each(['xlsx', 'xlsb', 'ods', 'biff8'] as const)(
+    '%s: codes, numbers, days, truth, texts',
+    async (kind) => {
+      const { layers } = await look(written(kind), `x.${kind}`);
+      const [{ table }] = layers;
+      expect(table.name).toBe('Halls & more');
+      const found = await rowsIn(table);
+      expect(found.map((row) => [row.code, row.n, row.ok, row.words])).toEqual([
+        ['0101', 5, true, 'Ärmel & <b>'],
+        ['0102', 7.25, false, ' two\nlines '],
+        ['0103', -1e-7, null, null],
+      ]);
+      if (kind !== 'ods') expect(found.map((row) => row.day)).toEqual(['2024-02-29', null, '1903-02-28']);
+    },
+  );
+
+  it('hold texts of the signs that XML cannot, as they are escaped', async () => {
+    const parts = unzipSync(written('xlsx'));
+    const strings = strFromU8(parts['xl/sharedStrings.xml']);
+    parts['xl/sharedStrings.xml'] = strToU8(strings.replace('0101', 'a_x000B_b_x005F_x0041_'));
+    const found = await rowsIn((await look(zipSync(parts), 'x.xlsx')).layers[0].table);
+    expect(found[0].code).toBe('a\u000bb_x0041_');
+  });
+
+  it('that define names for texts are read without, and that is told', async () => {
+    const parts = unzipSync(written('xlsx'));
+    const strings = strFromU8(parts['xl/sharedStrings.xml']);
+    parts['xl/sharedStrings.xml'] = strToU8(
+      strings
+        .replace(/^(<\?xml[^>]*>\s*)/, '$1<!DOCTYPE sst [<!ENTITY own "text">]>')
+        .replace('0101', '&own;'),
+    );
+    const [{ table }] = (await look(zipSync(parts), 'x.xlsx')).layers;
+    expect((await rowsIn(table))[0].code).toBe('&own;');
+    expect(table.findings.map(({ code }) => code)).toContain('entity-kept');
+  });
+
+  it.each([
+    ['a sheet that is not there', 'xl/worksheets/sheet1.xml', undefined, 'workbook-damaged'],
+    ['a shared text that there is not', 'xl/worksheets/sheet1.xml', /<v>\d+<\/v>/, 'workbook-damaged'],
+    ['a cell beyond every sheet', 'xl/worksheets/sheet1.xml', /r="A2"/, 'workbook-damaged'],
+    ['a tag that is not closed', 'xl/worksheets/sheet1.xml', /<\/sheetData>/, 'xml-damaged'],
+    ['a sheet that nothing points to', 'xl/_rels/workbook.xml.rels', /Id="rId1"/, 'workbook-damaged'],
+  ])('with %s are damaged', async (_, path, pattern, code) => {
+    const parts = unzipSync(written('xlsx'));
+    const text = strFromU8(parts[path]);
+    if (pattern === undefined) delete parts[path];
+    else {
+      const changes: Record<string, string> = { v: '<v>99999</v>', r: 'r="ZZZZ2"', '/': '', I: 'Id="other"' };
+      const first = /[vr/I]/.exec(pattern.source)![0];
+      parts[path] = strToU8(text.replace(pattern, changes[first]));
+    }
+    await expect(look(zipSync(parts), 'x.xlsx')).rejects.toMatchObject({ code });
+  });
+
+  it('with a password say so', async () => {
+    const parts = unzipSync(written('ods'));
+    const manifest = strFromU8(parts['META-INF/manifest.xml']);
+    parts['META-INF/manifest.xml'] = strToU8(
+      manifest.replace(
+        /<manifest:file-entry /,
+        '<manifest:file-entry manifest:full-path="x"><manifest:encryption-data/></manifest:file-entry><manifest:file-entry ',
+      ),
+    );
+    await expect(look(zipSync(parts), 'x.ods')).rejects.toMatchObject({ code: 'workbook-locked' });
+  });
+
+  it('and repeated rows and cells of an OpenDocument sheet, but not a million blank ones', async () => {
+    const parts = unzipSync(written('ods'));
+    const cell = (value: string, more = '') =>
+      `<table:table-cell office:value-type="string"${more}><text:p>${value}</text:p></table:table-cell>`;
+    parts['content.xml'] = strToU8(
+      `<?xml version="1.0"?><o:document-content xmlns:o="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><o:body><o:spreadsheet><table:table table:name="S"><table:table-row>${cell('a')}${cell('b')}${cell('c')}</table:table-row><table:table-row table:number-rows-repeated="3">${cell('x<text:s text:c="2"/>y<office:annotation><text:p>aside</text:p></office:annotation>')}<table:table-cell table:number-columns-repeated="2" office:value-type="float" office:value="4.5"/></table:table-row><table:table-row table:number-rows-repeated="1048570"><table:table-cell table:number-columns-repeated="16384"/></table:table-row></table:table></o:spreadsheet></o:body></o:document-content>`,
+    );
+    expect(await rowsIn((await look(zipSync(parts), 'x.ods')).layers[0].table)).toEqual(
+      Array.from({ length: 3 }, () => ({ a: 'x  y', b: 4.5, c: 4.5 })),
+    );
   });
 });

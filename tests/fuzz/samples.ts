@@ -162,11 +162,12 @@ function tableSamples(): Record<string, Uint8Array> {
     ['* = suppressed', '', ''],
   ];
   workbooks.utils.book_append_sheet(book, workbooks.utils.aoa_to_sheet(rows), 'H');
-  const written = (bookType: 'xlsx' | 'ods' | 'biff8') =>
+  const written = (bookType: 'xlsx' | 'xlsb' | 'ods' | 'biff8') =>
     new Uint8Array(workbooks.write(book, { type: 'array', bookType, compression: true }) as ArrayBuffer);
   const sdmx = 'http://www.sdmx.org/resources/sdmxml/schemas/v2_1';
   return {
     'small.xlsx': written('xlsx'),
+    'small.xlsb': written('xlsb'),
     'small.ods': written('ods'),
     'small.xls': written('biff8'),
     'delivered.csv': encoder.encode(

@@ -9,6 +9,7 @@ import { rkNumber } from './rk-number.ts';
 /** Records of the binary parts of a package that hold what a table needs ([MS-XLSB], section 2.3.2). */
 const Rec = {
   RowHeader: 0,
+  CellBlank: 1,
   CellRk: 2,
   CellError: 3,
   CellBoolean: 4,
@@ -19,6 +20,9 @@ const Rec = {
   FormulaNumber: 9,
   FormulaBoolean: 10,
   FormulaError: 11,
+  /** The same as those from 1 on, without a column: it is the one after the cell before. */
+  ShortBlank: 12,
+  ShortShared: 18,
   SharedItem: 19,
   Format: 44,
   CellFormat: 47,
@@ -108,11 +112,13 @@ async function readCells(
   formats: readonly NumberFormat[],
 ): Promise<CellStore> {
   let row = 0;
+  let column = -1;
   for await (const record of recordsOf(part)) {
     const { id, view } = record;
     if (id === Rec.RowHeader) {
       record.need(4);
       row = view.getUint32(0, true);
+      column = -1;
       continue;
     }
     if (id === Rec.MergeCell) {
@@ -123,41 +129,46 @@ async function readCells(
       });
       continue;
     }
-    if (!(id >= Rec.CellRk && id <= Rec.FormulaError) && id !== Rec.CellRichText) continue;
-    record.need(9);
-    const column = view.getUint32(0, true);
-    const format = formats[view.getUint32(4, true) & 0xffffff];
-    switch (id) {
+    const short = id >= Rec.ShortBlank && id <= Rec.ShortShared;
+    if (!(id >= Rec.CellBlank && id <= Rec.FormulaError) && !short && id !== Rec.CellRichText) continue;
+    const at = short ? 4 : 8;
+    record.need(at);
+    column = short ? column + 1 : view.getUint32(0, true);
+    const format = formats[view.getUint32(at - 4, true) & 0xffffff];
+    const kind = short ? id - Rec.ShortBlank + Rec.CellBlank : id;
+    if (kind === Rec.CellBlank) continue;
+    record.need(at + 1);
+    switch (kind) {
       case Rec.CellRk:
-        record.need(12);
-        store.number(row, column, rkNumber(view.getInt32(8, true)), format);
+        record.need(at + 4);
+        store.number(row, column, rkNumber(view.getInt32(at, true)), format);
         break;
       case Rec.CellReal:
       case Rec.FormulaNumber:
-        record.need(16);
-        store.number(row, column, view.getFloat64(8, true), format);
+        record.need(at + 8);
+        store.number(row, column, view.getFloat64(at, true), format);
         break;
       case Rec.CellBoolean:
       case Rec.FormulaBoolean:
-        store.boolean(row, column, view.getUint8(8) === 1);
+        store.boolean(row, column, view.getUint8(at) === 1);
         break;
       case Rec.CellError:
       case Rec.FormulaError:
-        store.text(row, column, errorTexts[view.getUint8(8)] ?? '#N/A');
+        store.text(row, column, errorTexts[view.getUint8(at)] ?? '#N/A');
         break;
       case Rec.CellShared: {
-        record.need(12);
-        const number = view.getUint32(8, true);
+        record.need(at + 4);
+        const number = view.getUint32(at, true);
         if (number >= strings.length)
           throw damagedBook(`A cell names the shared text ${number}, which there is not.`);
         store.sharedText(row, column, strings.at(number));
         break;
       }
       case Rec.CellRichText:
-        store.text(row, column, record.text(9).text);
+        store.text(row, column, record.text(at + 1).text);
         break;
       default:
-        store.text(row, column, record.text(8).text);
+        store.text(row, column, record.text(at).text);
     }
   }
   return store.finish();
