@@ -137,9 +137,9 @@ describe('zip archives', () => {
       await expect(openSource(changed(list + 24, size), context)).rejects.toMatchObject({
         code: 'zip-damaged',
       });
-    await expect(openSource(changed(list + 10, 9), context)).rejects.toMatchObject({
+    await expect(openSource(changed(list + 10, 14), context)).rejects.toMatchObject({
       code: 'zip-packing',
-      message: expect.stringContaining('Deflate64'),
+      message: expect.stringContaining('LZMA'),
     });
     for (const end of [5, good.length - 10])
       await expect(openZip(sourceFromBytes(good.slice(0, end), 'x.zip'))).rejects.toMatchObject({
@@ -149,5 +149,23 @@ describe('zip archives', () => {
     const before = Uint8Array.from([...new Uint8Array(1000).fill(65), ...good]);
     const around = await openZip(sourceFromBytes(before, 'x.exe'));
     expect((await (await around.open('a.geojson')).bytes(0, 9)).length).toBe(9);
+  });
+
+  it('packed with Deflate64 are unpacked: copies of more than 258 bytes, and from far back', async () => {
+    // Sixty bytes, 66,000 zeros, and fifty of the bytes again, as an archiver packs them.
+    const bytes = Buffer.from(
+      'UEsDBBUAAAAJAJUGfl07OvAwnAEAAEECAQAFAAAAdC5iaW7kwTEKQQEAANC/GhQLCxIl2ZSUFAZHsMimkGsYSTZFsiiDndFocQGDkqwWg+Fv/yDvvaA0r6Ya21a+s2/nmutaojLL/uLD//1Vv21O4WIwPXeTmdH3co0te/1d4f0pHyfjQ/H5SK8CHo/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fj8Xg8Ho/H4/F4PB6Px+PxeDwej8fjRRvxYMSDEQ9GPBjxYMSDEQ9GPBjxYMSDEQ9GPBjxYMSDEQ9GPBjxYMSDEQ+GG1DrMhSznGWn4DDPXs56momAVpPsR96kr6fvmx2buepnd3TmVhdBmdQ32/Zx9oZEzlF6+Dg1LwUAUEsBAj8DFQAAAAkAlQZ+XTs68DCcAQAAQQIBAAUAJAAAAAAAAAAggKSBAAAAAHQuYmluCgAgAAAAAAABABgAfO07GmWA3QEAAAAAAAAAAAAAAAAAAAAAUEsFBgAAAAABAAEAVwAAAL8BAAAAAA==',
+      'base64',
+    );
+    const own = Uint8Array.from({ length: 60 }, (_, k) => (k * k * 31 + k * 7) % 251);
+    const wanted = Buffer.concat([own, new Uint8Array(66_000), own.subarray(0, 50), Buffer.from('end')]);
+    const entry = await (await openZip(sourceFromBytes(bytes, 'x.zip'))).open('t.bin');
+    expect(Buffer.compare(Buffer.from(await entry.bytes(0, entry.size)), wanted)).toBe(0);
+    for (let at = 40; at < 100; at += 3) {
+      const bad = Uint8Array.from(bytes);
+      bad[at] ^= 8;
+      const damaged = await (await openZip(sourceFromBytes(bad, 'x.zip'))).open('t.bin');
+      await expect(damaged.bytes(0, damaged.size)).rejects.toMatchObject({ code: 'zip-damaged' });
+    }
   });
 });

@@ -3,6 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../byte-source.ts';
 import { crc32 } from '../compressed/crc32.ts';
 import type { InflateRaw } from '../compressed/inflate-raw.ts';
+import { inflate64 } from '../compressed/inflate64.ts';
 import type { ZipEntry } from './directory.ts';
 
 /** Bytes that are read of the archive at a time. */
@@ -17,7 +18,6 @@ export function damagedArchive(archive: string, words: string, path?: string): I
 
 /** Names of packings that are not undone (APPNOTE 6.3.10, section 4.4.5). */
 const otherPackings: Readonly<Record<number, string>> = {
-  9: 'Deflate64',
   12: 'bzip2',
   14: 'LZMA',
   93: 'Zstandard',
@@ -38,9 +38,12 @@ export function entrySource(
   let checked: Promise<void> | null = null;
   const damaged = (words: string) => damagedArchive(archive.name, words, path);
 
+  const unpacker: InflateRaw = (chunks) =>
+    entry.method === 0 ? chunks : entry.method === 9 ? inflate64(chunks) : inflate(chunks);
+
   const begin = async (): Promise<number> => {
     if (dataAt >= 0) return dataAt;
-    if (entry.method !== 0 && entry.method !== 8)
+    if (entry.method !== 0 && entry.method !== 8 && entry.method !== 9)
       throw new IsomericError(
         'zip-packing',
         `The entry is packed with ${otherPackings[entry.method] ?? `method ${entry.method}`}, which is not read.`,
@@ -70,7 +73,7 @@ export function entrySource(
     let crc = 0;
     if (size === 0 && entry.packed === 0) return;
     try {
-      for await (const chunk of entry.method === 0 ? packed(from) : inflate(packed(from))) {
+      for await (const chunk of unpacker(packed(from))) {
         total += chunk.length;
         if (total > size) break;
         crc = crc32(chunk, crc);
