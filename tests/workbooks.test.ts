@@ -274,6 +274,21 @@ describe('workbooks of another writer', () => {
     await expect(look(zipSync(parts), 'x.xlsx')).rejects.toMatchObject({ code });
   });
 
+  it('whose formulas were never computed have blanks, and that is told', async () => {
+    const parts = unzipSync(written('xlsx'));
+    const sheet = strFromU8(parts['xl/worksheets/sheet1.xml']);
+    parts['xl/worksheets/sheet1.xml'] = strToU8(
+      sheet
+        .replace(/<c r="B2"[^>]*>.*?<\/c>/, '<c r="B2"><f>B3*2</f></c>')
+        .replace(/<c r="B3"[^>]*>.*?<\/c>/, '<c r="B3"><f>1+1</f><v>2</v></c>'),
+    );
+    const [{ table }] = (await look(zipSync(parts), 'x.xlsx')).layers;
+    expect((await rowsIn(table)).map(({ n }) => n)).toEqual([null, 2, -1e-7]);
+    expect(table.findings.find(({ code }) => code === 'formula-uncomputed')?.words).toContain(
+      '1 cell holds a formula',
+    );
+  });
+
   it('with a password say so', async () => {
     const parts = unzipSync(written('ods'));
     const manifest = strFromU8(parts['META-INF/manifest.xml']);

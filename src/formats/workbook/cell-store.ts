@@ -90,6 +90,8 @@ export class CellStore implements CellGrid {
   private starts = new Uint32Array(1);
   private first = 0;
   columns = 0;
+  /** Formulas whose values the file does not hold. */
+  uncomputed = 0;
 
   /** @param place how the sheet is called in messages */
   constructor(texts: Texts, base1904: boolean, place: string) {

@@ -115,6 +115,7 @@ class SheetCells implements ScanHandler {
   private value = '';
   private inCell = false;
   private inValue = false;
+  private formula = false;
   private readonly runs = new RunTexts();
 
   constructor(
@@ -141,7 +142,9 @@ class SheetCells implements ScanHandler {
       this.type = tag.find('t') ? (tag.text('t') as CellType) : 'n';
       this.value = '';
       this.inCell = true;
-    } else if (name === 'v') this.inValue = this.inCell;
+      this.formula = false;
+    } else if (name === 'f') this.formula = true;
+    else if (name === 'v') this.inValue = this.inCell;
     else if (name === 'row') {
       const number = tag.find('r') ? digits(tag.bytes, tag.start, tag.end) : 0;
       this.row = number > 0 ? number - 1 : this.row + 1;
@@ -186,6 +189,8 @@ class SheetCells implements ScanHandler {
   private put(): void {
     const { store, row, column, value } = this;
     const inline = this.runs.take();
+    // A program that does not compute leaves the value out.
+    if (this.formula && value === '' && inline === '' && this.type !== 'str') store.uncomputed++;
     switch (this.type) {
       case 's': {
         if (value.trim() === '') return;

@@ -1,4 +1,4 @@
-import { grouped } from '../../core/account.ts';
+import { counted, grouped } from '../../core/account.ts';
 import { IsomericError, placed } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Table } from '../../core/layer/layer.ts';
@@ -55,6 +55,13 @@ async function tablesOf(source: ByteSource, reading: WorkbookReading): Promise<T
   const explained = new Map<string, string>();
   for (const { name, read } of book.sheets) {
     const sheet = await read();
+    if (sheet.uncomputed > 0)
+      findings.push({
+        code: 'formula-uncomputed',
+        severity: 'warning',
+        words: `${source.name}, sheet ${name}: ${counted(sheet.uncomputed, 'cell holds a formula', 'cells hold formulas')} without a value, and ${sheet.uncomputed === 1 ? 'is' : 'are'} blank.`,
+        repair: 'open it in an office program, which computes them, and save it',
+      });
     const lines = sheet.columns === 1 ? linesOf(sheet) : [];
     if (sheet.rows === 0 || (lines.length > 0 && book.sheets.length > 1 && isProse(lines))) {
       for (const line of lines) {
