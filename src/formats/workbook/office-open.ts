@@ -262,7 +262,8 @@ export async function readOfficeOpen(archive: Archive, place: string): Promise<B
   const parts = await Package.of(archive);
   const path = await parts.workbook();
   if (path.endsWith('.bin')) return readBinaryParts(parts, path, place);
-  const workbook = (await parts.tree(path))!;
+  const workbook = await parts.tree(path);
+  if (workbook === null) throw damagedBook(`Its part ${path} is empty.`);
   const relationships = await parts.relationships(path);
   const part = (type: string) => relationships.find((each) => each.type === type)?.path;
   const properties = workbook.first('workbookPr');

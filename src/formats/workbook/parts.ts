@@ -57,7 +57,10 @@ export class Package {
     const found = this.paths.get(path.toLowerCase());
     if (found === undefined) return null;
     this.unread.delete(found);
-    return this.archive.open(found);
+    const part = await this.archive.open(found);
+    // One that claims to be empty, and is not, is told.
+    if (part.size === 0) await part.bytes(0, 1);
+    return part;
   }
 
   /** Goes through the parts that were of no use: what their checksums say of the file holds for all of it. */
