@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'fflate';
@@ -240,6 +240,35 @@ c.commit(); c.close()`,
     expect((await everything(halls.table)).rows.map(([t]) => t)).toEqual(['Ärmel', null]);
     const { rows } = await everything(long.table);
     expect([rows.length, rows[0], rows[2000]]).toEqual([2001, ['ß'.repeat(20_000)], ['1999']]);
+  });
+
+  it('never have their own statements run, nor views read that might not end', async () => {
+    const path = join(folder, 'evil.gpkg');
+    const outside = join(folder, 'outside.db');
+    sqlite(
+      path,
+      `c.execute("pragma encoding='UTF-16le'")
+s=sqlite3.connect(${JSON.stringify(made)})
+for l in s.iterdump():
+  if 'rtree' in l or 'writable_schema' in l: continue
+  c.execute(l)
+c.execute("pragma writable_schema=1")
+c.execute("update sqlite_master set sql=sql || ?  where name='halls'", ("; ATTACH '${outside}' AS x; CREATE TABLE x.y (z)",))
+c.commit(); c.close()`,
+    );
+    for (const { table } of await openPath(path)) await everything(table);
+    expect(existsSync(outside)).toBe(false);
+    const endless = join(folder, 'endless.gpkg');
+    copyFileSync(made, endless);
+    sqlite(
+      endless,
+      `c.execute("create view loop as with c(x) as (select 1 union all select x+1 from c) select x from c")
+c.execute("insert into gpkg_contents(table_name,data_type,identifier) values('loop','attributes','loop')")
+c.commit(); c.close()`,
+    );
+    const opened = await openPath(endless);
+    expect(opened.map(({ table }) => table.name)).toEqual(['halls']);
+    expect(opened[0].table.findings.map(({ code }) => code)).toEqual(['view-unread']);
   });
 
   it('have views without row numbers, and lists of what is not there', async () => {

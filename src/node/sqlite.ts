@@ -144,6 +144,23 @@ async function unpacked(source: ByteSource, log: boolean): Promise<{ path: strin
 }
 
 /**
+ * Runs one definition that a file brings: the first statement of the text and no other, and only one that defines a table
+ * by its columns, or a view. What else a file might want to be run is refused.
+ */
+function define(copy: SqliteDatabase, sql: string, what: 'TABLE' | 'VIEW', source: ByteSource): void {
+  const kind = /^CREATE\s+(TABLE|VIEW)\s/i.exec(sql)?.[1].toUpperCase();
+  // A table that is made of a query could keep the engine busy without end.
+  if (kind !== what || (what === 'TABLE' && /\bSELECT\b/i.test(sql)))
+    throw new IsomericError('sqlite-damaged', `A definition in it is none of a ${what.toLowerCase()}.`, {
+      place: { file: source.name },
+      advice: 'The file is damaged, or made to do harm.',
+    });
+  const statement = copy.prepare(sql);
+  statement.run();
+  statement.finish();
+}
+
+/**
  * A copy whose texts are UTF-8: the engine is built without the other encodings. Tables are read from their pages and
  * written anew; indexes and triggers are not needed for reading.
  */
@@ -159,7 +176,7 @@ async function transcoded(source: ByteSource): Promise<{ path: string; remove: (
     for (const { type, name, sql, rows } of stored) {
       if (type !== 'table' || sql === null || /^sqlite_/i.test(name) || /^\s*CREATE\s+VIRTUAL/i.test(sql))
         continue;
-      copy.exec(sql);
+      define(copy, sql, 'TABLE', source);
       const info = copy.prepare(`PRAGMA table_info(${quoteName(name)})`);
       const columns = [...info.rows()];
       info.finish();
@@ -175,7 +192,8 @@ async function transcoded(source: ByteSource): Promise<{ path: string; remove: (
       }
       insert.finish();
     }
-    for (const { type, sql } of stored) if (type === 'view' && sql !== null) copy.exec(sql);
+    for (const { type, sql } of stored)
+      if (type === 'view' && sql !== null) define(copy, sql, 'VIEW', source);
     copy.exec('COMMIT');
   } catch (error) {
     remove();

@@ -80,21 +80,11 @@ function layer(
 
 /** Lines whose vertices have measures, some of them none. */
 function measured(): Layer {
-  const builder = new GeometryBuilder();
-  for (const some of [3, 1]) {
-    builder.feature(Kind.LineString);
-    builder.part();
-    builder.ring();
-    for (let k = 0; k < 3; k++) {
-      builder.vertex(-29.5 + k / 8, 45.25);
-      if (k < some) builder.measure(10 * k + 1);
-    }
-  }
   const plain = layer('measured', [], [[], []], [point, point]);
   return {
     ...plain,
     async *batches() {
-      for await (const batch of plain.batches()) yield batch.with({ geometry: builder.finish() });
+      const builder = new GeometryBuilder();
       for (const some of [3, 1]) {
         builder.feature(Kind.LineString);
         builder.part();
@@ -104,6 +94,7 @@ function measured(): Layer {
           if (k < some) builder.measure(10 * k + 1);
         }
       }
+      for await (const batch of plain.batches()) yield batch.with({ geometry: builder.finish() });
     },
   };
 }

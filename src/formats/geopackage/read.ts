@@ -65,6 +65,12 @@ export async function openGeopackage(source: ByteSource, engine: SqliteEngine): 
   const geometryColumns = tables.has('gpkg_geometry_columns')
     ? all(database, 'SELECT table_name, column_name, geometry_type_name, srs_id FROM gpkg_geometry_columns')
     : [];
+  // A query that builds on itself may never end, and the engine cannot be stopped while it runs.
+  const endless = new Set(
+    all(database, "SELECT name, sql FROM sqlite_master WHERE type='view'").flatMap(([name, sql]) =>
+      /\bWITH\b/i.test(String(sql)) ? [String(name)] : [],
+    ),
+  );
   const opened: (Layer | Table)[] = [];
   const told: Finding[] = [];
   for (const [name, dataType, x0, y0, x1, y1] of all(
@@ -73,6 +79,14 @@ export async function openGeopackage(source: ByteSource, engine: SqliteEngine): 
   )) {
     const table = String(name);
     const other = dataType !== 'features' && dataType !== 'attributes';
+    if (endless.has(table)) {
+      told.push({
+        code: 'view-unread',
+        severity: 'warning',
+        words: `${source.name}: the view ${table} builds on itself (WITH) and might never end; it is not read.`,
+      });
+      continue;
+    }
     if (!tables.has(table) || other) {
       told.push({
         code: tables.has(table) ? 'contents-other' : 'contents-missing',

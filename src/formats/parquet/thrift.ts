@@ -1,3 +1,5 @@
+import { PageBytes } from './encodings.ts';
+
 /** Deepest nesting of structures that is read; those of Parquet nest half as deep. */
 const deepest = 24;
 
@@ -67,34 +69,7 @@ const decoder = new TextDecoder();
  *
  * @throws Error when they do not fit
  */
-export class ThriftReader {
-  private readonly bytes: Uint8Array;
-  private readonly view: DataView;
-  at: number;
-
-  constructor(bytes: Uint8Array, at = 0) {
-    this.bytes = bytes;
-    this.view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-    this.at = at;
-  }
-
-  private byte(): number {
-    if (this.at >= this.bytes.length) throw new Error('a structure ends too early');
-    return this.bytes[this.at++];
-  }
-
-  private unsigned(): number {
-    let value = 0;
-    let factor = 1;
-    for (let k = 0; k < 10; k++) {
-      const byte = this.byte();
-      value += (byte & 127) * factor;
-      if (byte < 128) return value;
-      factor *= 128;
-    }
-    throw new Error('a number is too long');
-  }
-
+export class ThriftReader extends PageBytes {
   /** Zigzag: 0, −1, 1, −2 … */
   private signed(): number {
     const value = this.unsigned();
@@ -103,7 +78,7 @@ export class ThriftReader {
 
   /** How many things follow, each of a byte at least. */
   private length(count: number): number {
-    if (count > this.bytes.length - this.at) throw new Error('a list or text is longer than what is left');
+    if (count > this.end - this.at) throw new Error('a list or text is longer than what is left');
     return count;
   }
 
@@ -132,15 +107,11 @@ export class ThriftReader {
       case Type.I32:
       case Type.I64:
         return this.signed();
-      case Type.Double: {
-        if (this.at + 8 > this.bytes.length) throw new Error('a structure ends too early');
-        this.at += 8;
-        return this.view.getFloat64(this.at - 8, true);
-      }
+      case Type.Double:
+        return this.view.getFloat64(this.pass(8), true);
       case Type.Binary: {
-        const length = this.length(this.unsigned());
-        this.at += length;
-        return this.bytes.subarray(this.at - length, this.at);
+        const from = this.pass(this.unsigned());
+        return this.bytes.subarray(from, this.at);
       }
       case Type.List:
       case Type.Set: {
