@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { copyFileSync, existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'fflate';
@@ -269,6 +269,29 @@ c.commit(); c.close()`,
     const opened = await openPath(endless);
     expect(opened.map(({ table }) => table.name)).toEqual(['halls']);
     expect(opened[0].table.findings.map(({ code }) => code)).toEqual(['view-unread']);
+  });
+
+  it('in UTF-16 whose pages refer to each other are damaged, and make no copies without end', async () => {
+    const path = join(folder, 'circle.gpkg');
+    sqlite(
+      path,
+      `c.execute("pragma encoding='UTF-16le'")
+c.execute("create table t (id integer primary key, s text)")
+c.executemany("insert into t (s) values (?)", [('x' * 300,) for _ in range(3000)])
+c.commit(); c.close()`,
+    );
+    const bytes = new Uint8Array(readFileSync(path));
+    const view = new DataView(bytes.buffer);
+    // Every child of the interior pages becomes the first one.
+    for (let page = 4096; page < bytes.length; page += 4096)
+      if (bytes[page] === 5)
+        for (let c = 0; c < view.getUint16(page + 3); c++)
+          view.setUint32(page + view.getUint16(page + 12 + 2 * c), 3);
+    writeFileSync(path, bytes);
+    await expect(openPath(path)).rejects.toMatchObject({
+      code: 'sqlite-damaged',
+      message: expect.stringContaining('twice'),
+    });
   });
 
   it('have views without row numbers, and lists of what is not there', async () => {

@@ -301,6 +301,16 @@ describe('workbooks of another writer', () => {
     await expect(look(zipSync(parts), 'x.ods')).rejects.toMatchObject({ code: 'workbook-locked' });
   });
 
+  it('that ask for very many cells in few words are refused', async () => {
+    const parts = unzipSync(written('ods'));
+    parts['content.xml'] = strToU8(
+      '<o xmlns:t="t" xmlns:f="f"><t:table t:name="S"><t:table-row t:number-rows-repeated="1000000"><t:table-cell t:number-columns-repeated="60" f:value-type="float" f:value="1"/></t:table-row></t:table></o>',
+    );
+    const before = process.memoryUsage().rss;
+    await expect(look(zipSync(parts), 'x.ods')).rejects.toMatchObject({ code: 'workbook-too-large' });
+    expect(process.memoryUsage().rss - before).toBeLessThan(300e6);
+  });
+
   it('and repeated rows and cells of an OpenDocument sheet, but not a million blank ones', async () => {
     const parts = unzipSync(written('ods'));
     const cell = (value: string, more = '') =>

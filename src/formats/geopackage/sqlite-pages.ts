@@ -72,7 +72,14 @@ export async function storedTables(source: ByteSource): Promise<StoredTable[]> {
     return whole;
   };
 
-  async function* rowsOf(root: number, depth = 0): AsyncGenerator<{ id: number; values: SqlValue[] }> {
+  async function* rowsOf(
+    root: number,
+    depth = 0,
+    seen = { pages: new Set<number>(), bytes: 0 },
+  ): AsyncGenerator<{ id: number; values: SqlValue[] }> {
+    // Every page of a table has one place in its tree, and every byte belongs to one row: else little would become much.
+    if (seen.pages.has(root)) throw damaged(source, `Page ${root} stands in a table twice.`);
+    seen.pages.add(root);
     if (depth > deepest) throw damaged(source, 'Its pages follow each other without end.');
     const view = await page(root);
     const start = root === 1 ? 100 : 0;
@@ -84,14 +91,16 @@ export async function storedTables(source: ByteSource): Promise<StoredTable[]> {
     for (let c = 0; c < cells; c++) {
       const at = view.getUint16(list + 2 * c);
       if (at + 2 > pageSize) throw damaged(source, `A cell lies outside page ${root}.`);
-      if (kind === 5) yield* rowsOf(view.getUint32(at), depth + 1);
+      if (kind === 5) yield* rowsOf(view.getUint32(at), depth + 1, seen);
       else {
         const length = variable(view, at);
         const id = variable(view, length.end);
+        seen.bytes += length.value;
+        if (seen.bytes > source.size) throw damaged(source, 'The rows of a table are longer than the file.');
         yield { id: id.value, values: record(await payload(view, id.end, length.value), decoder, source) };
       }
     }
-    if (kind === 5) yield* rowsOf(view.getUint32(start + 8), depth + 1);
+    if (kind === 5) yield* rowsOf(view.getUint32(start + 8), depth + 1, seen);
   }
 
   const found: StoredTable[] = [];

@@ -1,3 +1,5 @@
+import { grouped } from '../../core/account.ts';
+import { IsomericError } from '../../core/errors.ts';
 import { type ScanHandler, scanXml, type TagView } from '../xml/scan-xml.ts';
 import type { Archive } from '../zip/zip.ts';
 import type { Book } from './book.ts';
@@ -18,6 +20,8 @@ const asides: ReadonlySet<string> = new Set([
 
 /** A cell or row may say that it stands for many; those that hold something are put so often at most. */
 const mostRepeated = 1_100_000;
+/** Cells that a file may ask for so, all together: a few words could fill memory. */
+const mostExpanded = 10_000_000;
 
 const count = (tag: TagView, name: string): number => {
   const number = Number(tag.text(name) ?? 1);
@@ -60,6 +64,8 @@ class Content implements ScanHandler {
   private tables = 0;
   /** Cells of a row that stands for several: they are put again. */
   private held: ((row: number) => void)[] = [];
+  private heldCells = 0;
+  private expanded = 0;
   /** Formats with leading zeros, by the style of cells that has them. */
   private readonly zeroFormats = new Map<string, number>();
   private readonly cellFormats = new Map<string, NumberFormat>();
@@ -153,11 +159,23 @@ class Content implements ScanHandler {
     else if (name === 'table-row') {
       if (this.held.length > 0) {
         const times = Math.min(this.rowTimes, mostRepeated);
+        this.expand(times * this.heldCells);
         for (let k = 0; k < times; k++) for (const put of this.held) put(this.row + k);
         this.held = [];
+        this.heldCells = 0;
       }
       this.row += this.rowTimes;
     }
+  }
+
+  private expand(cells: number): void {
+    this.expanded += cells;
+    if (this.expanded > mostExpanded)
+      throw new IsomericError(
+        'workbook-too-large',
+        `Its repeated rows and cells stand for more than ${grouped(mostExpanded)} cells.`,
+        { advice: 'Export the sheet as CSV, which is read piece by piece.' },
+      );
   }
 
   private seeNumber(tag: TagView): void {
@@ -223,6 +241,8 @@ class Content implements ScanHandler {
     this.column += this.columnTimes;
     if (put === null) return;
     const times = Math.min(this.columnTimes, mostRepeated);
+    if (times > 1 && this.rowTimes === 1) this.expand(times);
+    if (this.rowTimes > 1) this.heldCells += times;
     if (this.rowTimes === 1) for (let k = 0; k < times; k++) put(this.row, column + k);
     else
       this.held.push((row) => {
