@@ -6,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { demoAddresses } from '../src/cli/commands/demo.ts';
 import { type Mood, moods, offices, type StandIns, startStandIns } from '../stand-ins/src/index.ts';
 import { demoFolder } from './demo-study.ts';
+import { patient } from './http-service.ts';
 import { StudyFolder } from './study-folder.ts';
 
 /** A dataset of every kind of source, around a part of the flats. */
@@ -116,7 +117,7 @@ describe('a day on which every service', () => {
         const options = {
           addresses: demoAddresses(services),
           tries: today === 'cut once' ? 4 : 1,
-          patience: today === 'silent' ? 300 : 3000,
+          patience: today === 'silent' ? 300 : patient,
         };
         const common = troubles[today];
         const [few, words] = own[today] ?? [[], null];
@@ -140,7 +141,7 @@ describe('a day on which every service', () => {
           )
             expect(sum, path).toBe(wanted.get(path));
         mood = 'well';
-        await study.gather({ ...options, patience: 3000 });
+        await study.gather({ ...options, patience: patient });
         // Pages that came whole on the bad day stay as they came, and so do terms, whose end nobody can see.
         const asCame = ['redirect away', 'no next', 'cut once'].includes(today);
         if (asCame) expect([...contents(study).keys()]).toEqual([...wanted.keys()]);

@@ -75,7 +75,7 @@ describe('isomeric run, asking first', () => {
   it('two runs at once are refused; one that is interrupted ends at once and says how it goes on', async () => {
     mood = 'silent';
     const first = start('run', '.', '--only', 'gather');
-    await expect.poll(() => study.files().includes('.running'), { timeout: 10_000 }).toBe(true);
+    await expect.poll(() => study.files().includes('.running'), { timeout: 40_000 }).toBe(true);
     const second = await isomeric('run', '.', '--only', 'gather');
     expect(second.code).toBe(2);
     expect(second.told).toMatch(/being run already \(process \d+\)/);

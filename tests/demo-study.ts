@@ -20,6 +20,7 @@ import {
   type StandInsOptions,
   startStandIns,
 } from '../stand-ins/src/index.ts';
+import { patient } from './http-service.ts';
 
 export const demoFolder = fileURLToPath(new URL('../demo', import.meta.url));
 
@@ -94,7 +95,7 @@ export async function demoStudy(pageSize?: number, more: Partial<StandInsOptions
     said,
     machine,
     run: (options = {}, own = {}) =>
-      runStudy(machine(own), { patience: 1500, tries: 1, addresses, ...options }),
+      runStudy(machine(own), { patience: patient, tries: 1, addresses, ...options }),
     async end() {
       await services.close();
       rmSync(folder, { recursive: true, force: true });

@@ -2,6 +2,9 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { folderStore, nodeFetch } from '../src/node/index.ts';
 import { Credentials, HostGate, type Receipt, type TransferContext } from '../src/sources/index.ts';
 
+/** Milliseconds that are waited for a service that is well: a busy machine may be slow. Silence is tested with less. */
+export const patient = 30_000;
+
 export type Handler = (request: IncomingMessage, response: ServerResponse) => void;
 
 const servers: Server[] = [];
@@ -86,7 +89,7 @@ export function transferContext(
     note: (words) => record.said.push(words),
     aside: (words) => record.said.push(words),
     documents: new Map(),
-    patience: 700,
+    patience: patient,
     tries: 1,
     longestWait: 10_000,
     longestOrder: 10_000,

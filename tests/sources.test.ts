@@ -150,7 +150,7 @@ describe('one transfer', () => {
   ];
   it.each(bad)('%s is told, and nothing half-received stays', async (_, handler, code) => {
     const address = await service(handler);
-    await expect(ask(address)).rejects.toSatisfy(
+    await expect(ask(address, code === 'source-silent' ? { patience: 700 } : {})).rejects.toSatisfy(
       (error: unknown) => error instanceof IsomericError && error.code.startsWith(code),
     );
     expect(left()).toEqual([]);

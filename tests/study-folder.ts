@@ -17,6 +17,7 @@ import {
 } from '../src/study/index.ts';
 import { openDataset } from '../src/study/open-datasets.ts';
 import { demoEnvironment } from './demo-study.ts';
+import { patient } from './http-service.ts';
 
 /** A small study of a test, in a folder of its own. */
 export class StudyFolder {
@@ -51,7 +52,7 @@ export class StudyFolder {
   }
 
   gather(options: RunOptions = {}, more: Partial<Machine> = {}): Promise<RunResult> {
-    return runStudy(this.machine(more), { only: 'gather', patience: 1500, tries: 2, ...options });
+    return runStudy(this.machine(more), { only: 'gather', patience: patient, tries: 2, ...options });
   }
 
   ledger(): Promise<Ledger> {

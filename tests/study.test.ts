@@ -231,13 +231,15 @@ describe('bad days of services', () => {
     ['busy', 'source-busy', /come back later \(503\)/],
     ['html', 'source-html', /web page instead of data/],
     ['cut', 'source-cut', /cut after|announced/],
-    ['silent', 'source-silent', /no answer for 2 seconds/],
+    ['silent', 'source-silent', /no answer for 1 second/],
   ] as const;
   it.each(moods)(
     'a service that is %s gives one clear sentence and leaves no half file',
     async (mood, code, words) => {
       study.moods.statisticsOffice = mood;
-      await expect(study.run({ only: 'gather' })).rejects.toSatisfy(
+      await expect(
+        study.run({ only: 'gather', ...(mood === 'silent' && { patience: 1000 }) }),
+      ).rejects.toSatisfy(
         (error: unknown) =>
           error instanceof IsomericError && error.code === code && words.test(error.message),
       );

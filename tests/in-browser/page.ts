@@ -68,8 +68,11 @@ async function looked(bytes: number[], name: string): Promise<string[]> {
 }
 
 /** Gathers one dataset from a simulated service, with the browser's own fetch, and reads it. */
-async function gathered(request: DatasetRequest): Promise<{ rows: number; files: string[]; sums: string[] }> {
-  const { files, receipts } = await gatherDataset(request, { tries: 1, patience: 4000 });
+async function gathered(
+  request: DatasetRequest,
+  patience = 30_000,
+): Promise<{ rows: number; files: string[]; sums: string[] }> {
+  const { files, receipts } = await gatherDataset(request, { tries: 1, patience });
   let rows = 0;
   for (const file of files) {
     const { layers } = await lookInside(file, { around: null, path: file.name, capabilities });
@@ -79,9 +82,9 @@ async function gathered(request: DatasetRequest): Promise<{ rows: number; files:
 }
 
 /** The same, for what must fail: the code of its error. */
-async function failing(request: DatasetRequest): Promise<string> {
+async function failing(request: DatasetRequest, patience?: number): Promise<string> {
   try {
-    await gathered(request);
+    await gathered(request, patience);
     return 'it came';
   } catch (error) {
     return error instanceof IsomericError ? `${error.code}: ${error.message}` : String(error);
