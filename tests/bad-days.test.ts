@@ -117,7 +117,8 @@ describe('a day on which every service', () => {
         const options = {
           addresses: demoAddresses(services),
           tries: today === 'cut once' ? 4 : 1,
-          patience: today === 'silent' ? 300 : patient,
+          // How soon silence and slowness are given up.
+          patience: { silent: 300, dripping: 3000 }[today as string] ?? patient,
         };
         const common = troubles[today];
         const [few, words] = own[today] ?? [[], null];

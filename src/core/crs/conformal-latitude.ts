@@ -1,19 +1,5 @@
 import { type Ellipsoid, eccentricitySquared } from './crs.ts';
-
-/** Terms of the series; the coefficients fall by a factor of about 600 from one to the next. */
-const terms = 6;
-
-/** Coefficients c₁ … c₆ of Σ cₖ sin 2kθ for an odd function of period π, by the trapezoidal rule (exact to rounding). */
-function sineSeries(f: (theta: number) => number): Float64Array {
-  const samples = 64;
-  const coefficients = new Float64Array(terms);
-  for (let j = 1; j < samples; j++) {
-    const theta = (Math.PI / 2) * (j / samples);
-    const value = f(theta);
-    for (let k = 1; k <= terms; k++) coefficients[k - 1] += (2 / samples) * value * Math.sin(2 * k * theta);
-  }
-  return coefficients;
-}
+import { noSeries, sineSeries, sumSines } from './latitude-series.ts';
 
 /** Isometric latitude less its spherical part: e·artanh(e sin φ). */
 function eccentricPart(e: number, sine: number): number {
@@ -51,30 +37,22 @@ export interface ConformalSeries {
 
 export function conformalSeries(ellipsoid: Ellipsoid): ConformalSeries {
   const e = Math.sqrt(eccentricitySquared(ellipsoid));
-  if (e === 0) return { toConformal: new Float64Array(terms), toGeodetic: new Float64Array(terms) };
+  if (e === 0) return { toConformal: noSeries(), toGeodetic: noSeries() };
   return {
     toConformal: sineSeries((phi) => conformalLatitude(phi, e) - phi),
     toGeodetic: sineSeries((chi) => geodeticFromConformal(chi, e) - chi),
   };
 }
 
-/** Σ cₖ sin 2kθ by Clenshaw's recurrence, from sin θ and cos θ alone. */
-export function sumSines(c: Float64Array, sine: number, cosine: number): number {
-  const x = 2 * (cosine - sine) * (cosine + sine); // 2 cos 2θ
-  let b2 = 0;
-  let b1 = c[5];
-  let b0 = x * b1 + c[4];
-  b2 = b1;
-  b1 = b0;
-  b0 = x * b1 - b2 + c[3];
-  b2 = b1;
-  b1 = b0;
-  b0 = x * b1 - b2 + c[2];
-  b2 = b1;
-  b1 = b0;
-  b0 = x * b1 - b2 + c[1];
-  b2 = b1;
-  b1 = b0;
-  b0 = x * b1 - b2 + c[0];
-  return b0 * 2 * sine * cosine;
+/** Isometric latitude ψ of a sine of φ, to full precision also near the equator (Snyder 1987, eq. 7-7). */
+export function isometricLatitude(phi: number, e: number): number {
+  const s = Math.sin(phi);
+  return Math.atanh(s) - e * Math.atanh(e * s);
+}
+
+/** φ of an isometric latitude. */
+export function geodeticFromIsometric(psi: number, series: ConformalSeries): number {
+  const sine = Math.tanh(psi);
+  const cosine = 1 / Math.cosh(psi);
+  return Math.atan2(sine, cosine) + sumSines(series.toGeodetic, sine, cosine);
 }

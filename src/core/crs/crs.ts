@@ -47,8 +47,15 @@ export interface GeographicCrs {
   area?: Box;
 }
 
-/** Parameters of a projection: angles in degrees, lengths in the unit of the CRS. */
+/** Parameters of a projection: angles in degrees, lengths in the unit of the CRS (heights in metres). */
 export type ProjectionParameters = Partial<Record<ParameterName, number>>;
+
+/** What a parameter measures. */
+export function parameterKind(name: ParameterName): 'angle' | 'length' | 'scale' | 'height' {
+  if (name === 'scaleFactor') return 'scale';
+  if (name === 'height') return 'height';
+  return name === 'falseEasting' || name === 'falseNorthing' ? 'length' : 'angle';
+}
 
 export const parameterNames = [
   'latitudeOfOrigin',
@@ -58,6 +65,15 @@ export const parameterNames = [
   'standardParallel2',
   'falseEasting',
   'falseNorthing',
+  'azimuth',
+  'rectifiedGridAngle',
+  'latitudeOfPoint1',
+  'longitudeOfPoint1',
+  'latitudeOfPoint2',
+  'longitudeOfPoint2',
+  'height',
+  'zoneWidth',
+  'planeRotation',
 ] as const;
 export type ParameterName = (typeof parameterNames)[number];
 

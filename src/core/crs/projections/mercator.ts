@@ -1,5 +1,6 @@
-import { conformalSeries, sumSines } from '../conformal-latitude.ts';
+import { conformalSeries } from '../conformal-latitude.ts';
 import { type Ellipsoid, eccentricitySquared } from '../crs.ts';
+import { sumSines } from '../latitude-series.ts';
 import { type Method, type Projection, wrapped } from './projection.ts';
 
 function mercatorProjection(

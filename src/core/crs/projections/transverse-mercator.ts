@@ -1,5 +1,6 @@
-import { conformalLatitude, conformalSeries, sumSines } from '../conformal-latitude.ts';
+import { conformalLatitude, conformalSeries } from '../conformal-latitude.ts';
 import { eccentricitySquared } from '../crs.ts';
+import { sumSines } from '../latitude-series.ts';
 import { type Method, type Projection, wrapped } from './projection.ts';
 
 /** Krüger's series to n⁶ (Karney 2011, eqs. 12, 14, 35, 36): [A / a, α₁ … α₆, β₁ … β₆]. */
