@@ -1,14 +1,16 @@
 import { describe, expect, it } from 'vitest';
 import { curatedCodes, curatedShift } from '../src/core/crs/datum-shifts.ts';
+import { completed } from '../src/core/crs/from-text.ts';
 import { methodNamed } from '../src/core/crs/projections/register.ts';
-import { completed, registryCodes } from '../src/core/crs/registry.ts';
+import { crsByNumber, registryCodes } from '../src/core/crs/registry.ts';
 import { transformer } from '../src/core/crs/transformer.ts';
-import { crsFromWkt, wktFromCrs } from '../src/core/crs/wkt-crs.ts';
+import { crsFromWkt } from '../src/core/crs/wkt-crs.ts';
+import { wktFromCrs } from '../src/core/crs/wkt-write.ts';
 import { crsByEpsg, crsLabel, type ProjectedCrs, sameCrs } from '../src/core/index.ts';
 
 const codes = registryCodes();
 const projected = codes
-  .map((code) => crsByEpsg(code)!)
+  .map((code) => crsByNumber(code)!)
   .filter((crs): crs is ProjectedCrs => crs.kind === 'projected');
 
 describe('every projected CRS of the registry', () => {
@@ -56,7 +58,7 @@ describe('every projected CRS of the registry', () => {
       const text = wktFromCrs(crs).replace(/,AUTHORITY\["EPSG","\d+"\]/g, '');
       const again = completed(crsFromWkt(text));
       expect(sameCrs(again, crs), crsLabel(crs)).toBe(true);
-      expect(again.code, crsLabel(crs)).toBeDefined();
+      expect(again.code, crsLabel(crs)).toBe(crs.code);
     }
   });
 });
@@ -68,7 +70,7 @@ describe('curated datum shifts', () => {
       const shift = curatedShift(code)!;
       expect(shift.source.length).toBeGreaterThan(8);
       expect(Math.hypot(shift.tx, shift.ty, shift.tz)).toBeLessThan(1500);
-      expect(Math.max(Math.abs(shift.rx), Math.abs(shift.ry), Math.abs(shift.rz))).toBeLessThan(20);
+      expect(Math.max(Math.abs(shift.rx), Math.abs(shift.ry), Math.abs(shift.rz))).toBeLessThan(35);
       expect(Math.abs(shift.ppm)).toBeLessThan(30);
       expect(shift.accuracy).toBeGreaterThanOrEqual(0);
       const crs = crsByEpsg(code);

@@ -1,5 +1,5 @@
 import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
-import { crsFromText } from '../core/crs/registry.ts';
+import { crsFromText } from '../core/crs/from-text.ts';
 import { IsomericError, placed } from '../core/errors.ts';
 import { concatenate } from '../core/layer/concatenate.ts';
 import { exchangeAxes } from '../core/layer/exchange-axes.ts';

@@ -1,4 +1,5 @@
 import type { Box } from '../geometry/geometry-array.ts';
+import { datumKey } from './datum-names.ts';
 
 /** An ellipsoid of revolution: semi-major axis in metres, flattening. */
 export interface Ellipsoid {
@@ -24,8 +25,12 @@ export interface DatumShift {
   ry: number;
   rz: number;
   ppm: number;
+  /** Geocentric point that the rotations turn about, metres (Molodensky–Badekas, EPSG method 1061); absent: the origin. */
+  pivot?: readonly [x: number, y: number, z: number];
   /** Metres, as published; NaN when unknown. */
   accuracy: number;
+  /** Where it holds, degrees, when that is less than where the CRS is used. */
+  area?: Box;
   /** Where the parameters were published, or that the CRS text itself brought them. */
   source: string;
 }
@@ -45,6 +50,14 @@ export interface GeographicCrs {
   /** To WGS 84; null: no shift is known (which is said, and never taken for zero). */
   shift: DatumShift | null;
   area?: Box;
+  remarks?: readonly CrsRemark[];
+}
+
+/** Something about a definition that its user should know: a contradiction, a shift that differs. */
+export interface CrsRemark {
+  code: string;
+  words: string;
+  repair: string;
 }
 
 /** Parameters of a projection: angles in degrees, lengths in the unit of the CRS (heights in metres). */
@@ -89,6 +102,7 @@ export interface ProjectedCrs {
   unit: number;
   unitName: string;
   area?: Box;
+  remarks?: readonly CrsRemark[];
 }
 
 /**
@@ -115,36 +129,25 @@ export function sameEllipsoid(a: Ellipsoid, b: Ellipsoid): boolean {
   return near(a.a, b.a, 0.001) && near(a.f, b.f, 1e-11);
 }
 
-const plainNames = new Map<string, string>();
-
-function plainName(name: string): string {
-  let plain = plainNames.get(name);
-  if (plain === undefined) {
-    if (plainNames.size > 20_000) plainNames.clear();
-    plain = withoutDialect(name);
-    plainNames.set(name, plain);
-  }
-  return plain;
-}
-
-const withoutDialect = (name: string) =>
-  name
-    .toLowerCase()
-    .replace(/^(gcs|d|datum)_/, '')
-    .replace(/world_geodetic_system_1984|wgs_?1984/g, 'wgs84')
-    .replace(/[^a-z0-9]/g, '');
-
-/** Datums that are one and the same under different names. */
+/** Datums that are one and the same under different names. Two datums that nobody names are not known to be one. */
 export function sameDatumName(a: string, b: string): boolean {
-  const plain = plainName(a);
-  // Two datums that nobody knows are not known to be one.
-  return plain !== '' && plain !== 'unknown' && plain === plainName(b);
+  const key = datumKey(a);
+  return key !== '' && key === datumKey(b);
 }
 
-function sameShift(a: DatumShift | null, b: DatumShift | null): boolean {
+export function sameShift(a: DatumShift | null, b: DatumShift | null): boolean {
   if (a === null || b === null) return a === b;
-  return (['tx', 'ty', 'tz', 'rx', 'ry', 'rz', 'ppm'] as const).every((key) => near(a[key], b[key], 1e-9));
+  const pivot = (shift: DatumShift, k: number) =>
+    shift.rx || shift.ry || shift.rz ? (shift.pivot?.[k] ?? 0) : 0;
+  return (
+    (['tx', 'ty', 'tz', 'rx', 'ry', 'rz', 'ppm'] as const).every((key) => near(a[key], b[key], 1e-9)) &&
+    [0, 1, 2].every((k) => near(pivot(a, k), pivot(b, k), 0.01))
+  );
 }
+
+/** Methods that give the same coordinates in memory, where east is to the right and north is up, share a name here. */
+const computation = (method: string) =>
+  method.replace(/^(krovak(?:-modified)?)-north$|^(lambert-conic-conformal-2sp)-michigan$/, '$1$2');
 
 /** True when both describe the same coordinates, so that nothing needs to be done between them. */
 export function sameCrs(a: Crs, b: Crs): boolean {
@@ -160,13 +163,15 @@ export function sameCrs(a: Crs, b: Crs): boolean {
   )
     return false;
   if (a.kind === 'geographic' || b.kind === 'geographic') return true;
-  if (a.method !== b.method) return false;
+  if (computation(a.method) !== computation(b.method)) return false;
+  return sameParameters(a, b);
+}
+
+/** True when two projected CRSs of one method have the same parameters, as far as texts of twelve digits say it. */
+export function sameParameters(a: ProjectedCrs, b: ProjectedCrs): boolean {
   return parameterNames.every((name) => {
     const neutral = name === 'scaleFactor' ? 1 : 0;
-    return near(
-      a.parameters[name] ?? neutral,
-      b.parameters[name] ?? neutral,
-      name.startsWith('false') ? 1e-4 : 1e-9,
-    );
+    const tolerance = name.startsWith('false') ? 1e-4 : name === 'height' ? 1e-3 : 1e-9;
+    return near(a.parameters[name] ?? neutral, b.parameters[name] ?? neutral, tolerance);
   });
 }

@@ -1,6 +1,7 @@
-import { dictionary } from '../dictionary.ts';
 import { IsomericError } from '../errors.ts';
-import type { Crs, DatumShift, GeographicCrs, ParameterName } from './crs.ts';
+import { type Crs, type DatumShift, type GeographicCrs, parameterKind } from './crs.ts';
+import { primeMeridianName } from './prime-meridians.ts';
+import { methodNamed } from './projections/register.ts';
 import type { WktNode } from './wkt.ts';
 
 type Json = Record<string, unknown>;
@@ -95,6 +96,11 @@ function parameterNodes(of: Json | undefined): WktNode[] {
   });
 }
 
+/** What a bound CRS leads to: its name and code are enough. */
+function targetNode(crs: Json): WktNode {
+  return node('GEOGCRS', word(crs.name, 'unnamed'), idNode(crs));
+}
+
 /** A CRS in PROJJSON (the JSON form of ISO 19162) as a WKT 2 tree. */
 export function wktFromProjjson(value: unknown): WktNode {
   const crs = object(value);
@@ -123,6 +129,7 @@ export function wktFromProjjson(value: unknown): WktNode {
       return node(
         'BOUNDCRS',
         node('SOURCECRS', wktFromProjjson(crs.source_crs)),
+        object(crs.target_crs) && node('TARGETCRS', targetNode(object(crs.target_crs)!)),
         node(
           'ABRIDGEDTRANSFORMATION',
           word(transformation?.name, 'unnamed'),
@@ -144,26 +151,6 @@ export function wktFromProjjson(value: unknown): WktNode {
     },
   );
 }
-
-const methodNames: Readonly<Record<string, string>> = dictionary({
-  'transverse-mercator': 'Transverse Mercator',
-  'lambert-conic-conformal-1sp': 'Lambert Conic Conformal (1SP)',
-  'lambert-conic-conformal-2sp': 'Lambert Conic Conformal (2SP)',
-  'lambert-conic-conformal-2sp-belgium': 'Lambert Conic Conformal (2SP Belgium)',
-  'mercator-a': 'Mercator (variant A)',
-  'mercator-b': 'Mercator (variant B)',
-  'pseudo-mercator': 'Popular Visualisation Pseudo Mercator',
-});
-
-const parameterNames: Record<ParameterName, string> = {
-  latitudeOfOrigin: 'Latitude of natural origin',
-  centralMeridian: 'Longitude of natural origin',
-  scaleFactor: 'Scale factor at natural origin',
-  standardParallel1: 'Latitude of 1st standard parallel',
-  standardParallel2: 'Latitude of 2nd standard parallel',
-  falseEasting: 'False easting',
-  falseNorthing: 'False northing',
-};
 
 function idOf(code: string | undefined): Json {
   if (code === undefined) return {};
@@ -194,7 +181,12 @@ function geographicJson(crs: GeographicCrs): Json {
       },
       ...(crs.primeMeridian === 0
         ? {}
-        : { prime_meridian: { name: 'unnamed', longitude: crs.primeMeridian } }),
+        : {
+            prime_meridian: {
+              name: primeMeridianName(crs.primeMeridian) ?? 'unnamed',
+              longitude: crs.primeMeridian,
+            },
+          }),
     },
     coordinate_system: {
       subtype: 'ellipsoidal',
@@ -208,6 +200,11 @@ function geographicJson(crs: GeographicCrs): Json {
 }
 
 function bound(source: Json, shift: DatumShift): Json {
+  const pivot: [string, number, unknown][] = (shift.pivot ?? []).map((value, k) => [
+    `Ordinate ${k + 1} of evaluation point`,
+    value,
+    'metre',
+  ]);
   const parameters: [string, number, unknown][] = [
     ['X-axis translation', shift.tx, 'metre'],
     ['Y-axis translation', shift.ty, 'metre'],
@@ -216,6 +213,7 @@ function bound(source: Json, shift: DatumShift): Json {
     ['Y-axis rotation', shift.ry, arcSecond],
     ['Z-axis rotation', shift.rz, arcSecond],
     ['Scale difference', 1 + shift.ppm / 1e6, 'unity'],
+    ...pivot,
   ];
   return {
     type: 'BoundCRS',
@@ -223,7 +221,12 @@ function bound(source: Json, shift: DatumShift): Json {
     target_crs: { type: 'GeographicCRS', name: 'WGS 84', id: { authority: 'EPSG', code: 4326 } },
     transformation: {
       name: 'Shift to WGS 84',
-      method: { name: 'Position Vector transformation (geog2D domain)' },
+      method: {
+        name:
+          shift.pivot === undefined
+            ? 'Position Vector transformation (geog2D domain)'
+            : 'Molodensky-Badekas (PV geog2D domain)',
+      },
       parameters: parameters.map(([name, value, unit]) => ({ name, value, unit })),
     },
   };
@@ -238,15 +241,17 @@ export function projjsonFromCrs(crs: Crs): Json {
   if (crs.kind === 'projected') {
     const length =
       crs.unit === 1 ? 'metre' : { type: 'LinearUnit', name: crs.unitName, conversion_factor: crs.unit };
-    const parameters = Object.entries(crs.parameters).map(([key, value]) => {
-      const unit = key === 'scaleFactor' ? 'unity' : key.startsWith('false') ? length : 'degree';
-      return { name: parameterNames[key as ParameterName], value, unit };
+    const method = methodNamed(crs.method)!;
+    const units = { angle: 'degree', length, scale: 'unity', height: 'metre' };
+    const parameters = method.parameters.flatMap((use) => {
+      const value = crs.parameters[use.name];
+      return value === undefined ? [] : [{ name: use.epsg, value, unit: units[parameterKind(use.name)] }];
     });
     json = {
       type: 'ProjectedCRS',
       name: crs.name,
       base_crs: json,
-      conversion: { name: 'unnamed', method: { name: methodNames[crs.method] }, parameters },
+      conversion: { name: 'unnamed', method: { name: method.title }, parameters },
       coordinate_system: {
         subtype: 'Cartesian',
         axis: [

@@ -1,33 +1,27 @@
 import { IsomericError } from '../errors.ts';
 import type { Box } from '../geometry/geometry-array.ts';
-import {
-  type Crs,
-  type DatumShift,
-  type Ellipsoid,
-  type GeographicCrs,
-  geographicOf,
-  type ParameterName,
-  type ProjectedCrs,
-  type ProjectionParameters,
-  parameterNames,
-  sameCrs,
-  sameDatumName,
-  sameEllipsoid,
-} from './crs.ts';
+import type { Crs, DatumShift, Ellipsoid, GeographicCrs, ProjectedCrs } from './crs.ts';
 import { curatedShift } from './datum-shifts.ts';
-import { wktFromProjjson } from './projjson.ts';
-import { ellipsoidRows, geographicRows, horizontalRows, projectedRows } from './registry.generated.ts';
-import { crsFromNode, crsFromWkt, unknownCrs } from './wkt-crs.ts';
+import { methodNamed } from './projections/register.ts';
+import {
+  ellipsoidRows,
+  geographicRows,
+  horizontalRows,
+  projectedRows,
+  uncomputedRows,
+} from './registry.generated.ts';
 
 /** Rows by code, split when first asked for. */
-let rows: {
+interface Rows {
   geographic: Map<string, string>;
   projected: Map<string, string>;
   horizontal: Map<string, string>;
+  uncomputed: Map<string, string>;
   ellipsoids: Ellipsoid[];
-} | null = null;
+}
+let rows: Rows | null = null;
 
-function registry() {
+export function registryRows(): Rows {
   if (rows === null) {
     const split = (text: string) => text.trim().split('\n');
     const byCode = (text: string) => new Map(split(text).map((row) => [row.slice(0, row.indexOf('|')), row]));
@@ -38,7 +32,13 @@ function registry() {
     rows = {
       geographic: byCode(geographicRows),
       projected: byCode(projectedRows),
-      horizontal: new Map(split(horizontalRows).map((row) => row.split(' ') as [string, string])),
+      uncomputed: byCode(uncomputedRows),
+      horizontal: new Map(
+        split(horizontalRows).map((row) => {
+          const space = row.indexOf(' ');
+          return [row.slice(0, space), row.slice(space + 1)];
+        }),
+      ),
       ellipsoids,
     };
   }
@@ -49,193 +49,154 @@ function boxFrom(text: string): Box | undefined {
   return text === '' ? undefined : (text.split(' ').map(Number) as Box);
 }
 
-function shiftFrom(code: string, text: string): DatumShift | null {
+/** EPSG codes end there; numbers above are another authority's, which is not named, and found by number alone. */
+const lastEpsg = 32767;
+const codeOf = (number: string) => (Number(number) <= lastEpsg ? `EPSG:${number}` : undefined);
+
+function shiftFrom(code: string, text: string, accuracy: string): DatumShift | null {
   const curated = curatedShift(code);
   if (curated !== null || text === '') return curated;
+  if (text.startsWith('=')) {
+    const other = text.slice(1);
+    const row = registryRows().geographic.get(other)?.split('|') ?? [];
+    return shiftFrom(other, row[6] ?? '', row[7] ?? '');
+  }
   const [tx, ty, tz, rx = 0, ry = 0, rz = 0, ppm = 0] = text.split(' ').map(Number);
-  return { tx, ty, tz, rx, ry, rz, ppm, accuracy: NaN, source: 'EPSG registry, audited' };
+  const zero = [tx, ty, tz, rx, ry, rz, ppm].every((value) => value === 0);
+  return {
+    tx,
+    ty,
+    tz,
+    rx,
+    ry,
+    rz,
+    ppm,
+    accuracy: accuracy === '' ? (zero ? 1 : NaN) : Number(accuracy),
+    source: zero ? 'taken as zero, as the registry says' : 'EPSG registry, audited',
+  };
 }
 
-function geographicFrom(code: string): GeographicCrs | null {
-  const row = registry().geographic.get(code);
-  if (row === undefined) return null;
-  const [, name, datum, ellipsoid, meridian, unit, shift, area] = row.split('|');
+const unitOf = (unit: string, otherwise: number, name: string): [size: number, name: string] => {
   const space = unit.lastIndexOf(' ');
+  return unit === '' ? [otherwise, name] : [Number(unit.slice(space + 1)), unit.slice(0, space)];
+};
+
+function geographicFrom(code: string): GeographicCrs | null {
+  const row = registryRows().geographic.get(code);
+  if (row === undefined) return null;
+  const [, name, datum, ellipsoid, meridian, unit, shift, accuracy, area] = row.split('|');
+  const [size, unitName] = unitOf(unit, Math.PI / 180, 'degree');
   return {
     kind: 'geographic',
     name,
-    code: `EPSG:${code}`,
+    code: codeOf(code),
     datum,
-    ellipsoid: registry().ellipsoids[Number(ellipsoid)],
+    ellipsoid: registryRows().ellipsoids[Number(ellipsoid)],
     primeMeridian: Number(meridian),
-    unit: unit === '' ? Math.PI / 180 : Number(unit.slice(space + 1)),
-    unitName: unit === '' ? 'degree' : unit.slice(0, space),
-    shift: shiftFrom(code, shift),
+    unit: size,
+    unitName,
+    shift: shiftFrom(code, shift, accuracy),
     area: boxFrom(area),
   };
 }
 
 function projectedFrom(code: string): ProjectedCrs | null {
-  const row = registry().projected.get(code);
+  const row = registryRows().projected.get(code);
   if (row === undefined) return null;
   const [, name, base, method, values, unit, area] = row.split('|');
-  const parameters: ProjectionParameters = {};
-  values.split(' ').forEach((value, i) => {
-    if (value !== '') parameters[parameterNames[i] as ParameterName] = Number(value);
-  });
-  const space = unit.lastIndexOf(' ');
+  const numbers = values.split(' ').map(Number);
+  const parameters: ProjectedCrs['parameters'] = {};
+  methodNamed(method)!
+    .parameters.filter((use) => !use.fixed)
+    .forEach((use, i) => {
+      parameters[use.name] = numbers[i];
+    });
+  const [size, unitName] = unitOf(unit, 1, 'metre');
   return {
     kind: 'projected',
     name,
-    code: `EPSG:${code}`,
+    code: codeOf(code),
     base: geographicFrom(base)!,
     method,
     parameters,
-    unit: unit === '' ? 1 : Number(unit.slice(space + 1)),
-    unitName: unit === '' ? 'metre' : unit.slice(0, space),
+    unit: size,
+    unitName,
     area: boxFrom(area),
   };
 }
 
 const found = new Map<string, Crs>();
 
+/** Numbers that stand for one and the same pseudo-Mercator of the web. */
+const sameAs3857 = new Set(['900913', '102100', '102113', '3785']);
+
 /**
- * The CRS with this EPSG number; of one with heights (in three dimensions, compound) its horizontal part, since heights
- * are never changed here. Null when the registry has none (or its projection is not computed yet).
+ * The CRS with this number in the registry, of whichever authority; of one with heights (in three dimensions, compound)
+ * its horizontal part, since heights are never changed here. Null when the registry has none, or does not compute it.
  */
-export function crsByEpsg(number: string | number): Crs | null {
-  const code = String(number);
+export function crsByNumber(number: string | number): Crs | null {
+  const code = sameAs3857.has(String(number)) ? '3857' : String(number);
   const known = found.get(code);
   if (known !== undefined) return known;
-  const part = registry().horizontal.get(code);
-  const crs = part !== undefined ? crsByEpsg(part) : (geographicFrom(code) ?? projectedFrom(code));
+  const part = registryRows().horizontal.get(code);
+  let crs: Crs | null;
+  if (part !== undefined) crs = part.endsWith(' geocentric') ? null : crsByNumber(part);
+  else crs = /^\d+$/.test(code) ? (geographicFrom(code) ?? projectedFrom(code)) : null;
   if (crs !== null) found.set(code, crs);
   return crs;
 }
 
+/** The CRS with this EPSG number; see `crsByNumber`. */
+export function crsByEpsg(number: string | number): Crs | null {
+  return Number(number) <= lastEpsg || sameAs3857.has(String(number)) ? crsByNumber(number) : null;
+}
+
 /** Longitude and latitude on WGS 84: the CRS of RFC 7946. */
-export const wgs84 = (): GeographicCrs => crsByEpsg(4326) as GeographicCrs;
+export const wgs84 = (): GeographicCrs => crsByNumber(4326) as GeographicCrs;
 
-let names: Map<string, string> | null = null;
-const plainName = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '');
-
-function codeByName(name: string): string | undefined {
-  if (names === null) {
-    names = new Map();
-    for (const source of [registry().projected, registry().geographic]) {
-      for (const [code, row] of source) {
-        const key = plainName(row.split('|', 2)[1]);
-        // Names that a later realisation repeats mean the first one registered.
-        if (!names.has(key) || source === registry().geographic) names.set(key, code);
-      }
-    }
-  }
-  return names.get(plainName(name));
-}
-
-/** Codes of the registry, projected ones first. */
+/** Numbers of the registry's CRSs, projected ones first. */
 export function registryCodes(): string[] {
-  return [...registry().projected.keys(), ...registry().geographic.keys()];
+  return [
+    ...registryRows().projected.keys(),
+    ...[...registryRows().geographic.keys()].filter((code) => /^\d/.test(code)),
+  ];
 }
 
-const codeText =
-  /^(?:EPSG\s*:+|urn:(?:ogc|x-ogc):def:crs:EPSG:(?:[^:]*:)?|https?:\/\/\S*\/EPSG\/[^/]*\/|https?:\/\/\S*epsg\.xml#)?\s*(\d{4,6})$/i;
+/** A geographic CRS of the registry by its row's key, also of those that only serve as a base. */
+export const geographicByKey = geographicFrom;
 
 /**
- * A CRS from what a person or a file says: `EPSG:32626`, a URN or address that ends in a code, `CRS84`, a WKT 1 or
- * WKT 2 text, PROJJSON, or a name of the registry (`WGS 84 / UTM zone 26N`).
+ * Axes of the definition of an EPSG code, in its order: `en` (east, north), `ne`, `nw`, `ws`, `sw`. Geographic CRSs have
+ * latitude first (`ne`), but for those that say otherwise in their names. Null for an unknown code.
  */
-export function crsFromText(text: string): Crs {
-  const trimmed = text.trim();
-  if (/^[A-Z_]+CR?S\s*[[(]/i.test(trimmed)) return completed(crsFromWkt(trimmed));
-  if (trimmed.startsWith('{')) return crsFromProjjson(trimmed);
-  if (/(^|[:/])CRS84h?$/i.test(trimmed)) return wgs84();
-  // A longer text is no name of a code.
-  const code = trimmed.length < 200 ? codeText.exec(trimmed) : null;
-  const number = code?.[1] ?? codeByName(trimmed);
-  const crs = number === undefined ? null : crsByEpsg(number);
-  if (crs !== null) return crs;
-  throw unknownCrs(
-    trimmed.length > 80 ? `${trimmed.slice(0, 77)}…` : trimmed,
-    trimmed.length > 80
-      ? []
-      : [...registry().projected.values()]
-          .filter((_, i) => i % 7 === 0)
-          .slice(0, 600)
-          .map((row) => row.split('|', 2)[1]),
-  );
+export function axesOfDefinition(number: string | number): 'en' | 'ne' | 'nw' | 'ws' | 'sw' | null {
+  const code = String(number);
+  const part = registryRows().horizontal.get(code);
+  if (part !== undefined) return axesOfDefinition(part.split(' ')[0]);
+  const row = registryRows().projected.get(code);
+  if (row !== undefined) return (row.split('|')[7] || 'en') as 'en';
+  const geographic = registryRows().geographic.get(code);
+  if (geographic === undefined) return null;
+  return geographic.split('|', 2)[1].includes('(lon-lat)') ? 'en' : 'ne';
 }
 
-/** A CRS from PROJJSON, as text or parsed. */
-export function crsFromProjjson(value: unknown): Crs {
-  let parsed = value;
-  if (typeof value === 'string') {
-    try {
-      parsed = JSON.parse(value);
-    } catch {
-      throw new IsomericError('wkt-syntax', 'The CRS text begins like JSON, but is none.', {
-        advice: 'Give the CRS by code instead, for example EPSG:4326.',
-      });
-    }
+/** Why a number that exists has no CRS here; null when the number is not known at all. */
+export function whyNotComputed(number: string | number): IsomericError | null {
+  const code = String(number);
+  const part = registryRows().horizontal.get(code);
+  if (part?.endsWith(' geocentric')) {
+    const geographic = part.split(' ')[0];
+    return new IsomericError(
+      'crs-kind-unsupported',
+      `EPSG:${code} is geocentric: its coordinates are X, Y and Z from the middle of the earth, which no layer of two dimensions holds.`,
+      { advice: `Its longitudes and latitudes are EPSG:${geographic}.`, blame: 'usage' },
+    );
   }
-  return completed(crsFromNode(wktFromProjjson(parsed)));
-}
-
-/**
- * A CRS read from a text, with what the registry knows of it: the code when it is one of the registry's, and the
- * shift of its datum. A curated shift goes before one that the text brings.
- */
-export function completed(crs: Crs): Crs {
-  const own = crs.code?.startsWith('EPSG:') ? crsByEpsg(crs.code.slice(5)) : null;
-  if (own !== null) return own;
-  const geographic = geographicOf(crs);
-  const base = matchGeographic(geographic);
-  const better: GeographicCrs =
-    base === null
-      ? geographic
-      : {
-          ...geographic,
-          code: base.code,
-          name: base.name,
-          datum: base.datum,
-          shift: base.shift ?? geographic.shift,
-        };
-  if (crs.kind === 'geographic')
-    return base !== null && sameCrs({ ...better, code: undefined }, { ...base, code: undefined })
-      ? base
-      : better;
-  const projected: ProjectedCrs = { ...crs, base: better };
-  return (base === null ? null : matchProjected(projected)) ?? projected;
-}
-
-function matchGeographic(crs: GeographicCrs): GeographicCrs | null {
-  let match: GeographicCrs | null = null;
-  for (const [code, row] of registry().geographic) {
-    const [, name, datum] = row.split('|', 3);
-    if (!sameDatumName(datum, crs.datum) && !sameDatumName(name, crs.name)) continue;
-    const candidate = geographicFrom(code)!;
-    if (!sameEllipsoid(candidate.ellipsoid, crs.ellipsoid)) continue;
-    if (
-      Math.abs(candidate.primeMeridian - crs.primeMeridian) > 1e-9 ||
-      Math.abs(candidate.unit - crs.unit) > 1e-12
-    )
-      continue;
-    if (sameDatumName(name, crs.name)) return candidate;
-    match ??= candidate;
-  }
-  return match;
-}
-
-function matchProjected(crs: ProjectedCrs): ProjectedCrs | null {
-  let match: ProjectedCrs | null = null;
-  const base = crs.base.code?.slice(5);
-  for (const [code, row] of registry().projected) {
-    const parts = row.split('|', 4);
-    if (parts[2] !== base || parts[3] !== crs.method) continue;
-    const candidate = projectedFrom(code)!;
-    if (!sameCrs({ ...crs, code: undefined }, { ...candidate, code: undefined })) continue;
-    if (plainName(candidate.name) === plainName(crs.name)) return candidate;
-    match ??= candidate;
-  }
-  return match;
+  const row = registryRows().uncomputed.get(code);
+  if (row === undefined) return null;
+  const [, name, why] = row.split('|');
+  return new IsomericError('crs-kind-unsupported', `${code} is ${name}; ${why}.`, {
+    advice: 'Bring the layer to another CRS where it comes from, or give a CRS text that says the same.',
+    blame: 'usage',
+  });
 }

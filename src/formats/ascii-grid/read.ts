@@ -1,5 +1,5 @@
 import type { Crs } from '../../core/crs/crs.ts';
-import { crsFromText } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { checkWindow, type Grid, type GridWindow } from '../../core/grid/grid.ts';

@@ -1,6 +1,6 @@
 import { Builder } from 'flatbuffers';
 import type { Crs } from '../../core/crs/crs.ts';
-import { wktFromCrs } from '../../core/crs/wkt-crs.ts';
+import { wktFromCrs } from '../../core/crs/wkt-write.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import type { Field, FieldType, Schema } from '../../core/table/schema.ts';
 import { Flat } from './flat.ts';

@@ -1,5 +1,6 @@
 import type { Crs } from '../../core/crs/crs.ts';
-import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
+import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type KindName, kindNames } from '../../core/geometry/geometry-array.ts';

@@ -1,5 +1,6 @@
 import type { Crs } from '../../core/crs/crs.ts';
-import { crsByEpsg, crsFromText } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
+import { crsByEpsg } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type Box, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';

@@ -1,7 +1,7 @@
 import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { type Crs, crsLabel } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
-import { wktFromCrs } from '../../core/crs/wkt-crs.ts';
+import { wktFromCrs } from '../../core/crs/wkt-write.ts';
 import { IsomericError } from '../../core/errors.ts';
 import {
   emptyBox,

@@ -1,6 +1,7 @@
 import { counted } from '../../core/account.ts';
 import type { Crs } from '../../core/crs/crs.ts';
-import { crsFromProjjson, wgs84 } from '../../core/crs/registry.ts';
+import { crsFromProjjson } from '../../core/crs/from-text.ts';
+import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type Box, boxesMeet, Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';

@@ -1,5 +1,6 @@
 import { type Crs, geographicOf } from '../../core/crs/crs.ts';
-import { crsFromText, wgs84 } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
+import { wgs84 } from '../../core/crs/registry.ts';
 import { transformer } from '../../core/crs/transformer.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 

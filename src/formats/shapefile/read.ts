@@ -1,6 +1,6 @@
 import { counted, grouped } from '../../core/account.ts';
 import type { Crs } from '../../core/crs/crs.ts';
-import { crsFromText } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Box, KindName } from '../../core/geometry/geometry-array.ts';

@@ -1,5 +1,5 @@
 import { type Account, closeAccount, counted, grouped, openAccount } from '../../core/account.ts';
-import { prjFromCrs } from '../../core/crs/wkt-crs.ts';
+import { prjFromCrs } from '../../core/crs/wkt-write.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { Kind } from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Table } from '../../core/layer/layer.ts';

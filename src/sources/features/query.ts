@@ -1,4 +1,4 @@
-import { crsFromText } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';

@@ -1,6 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { plainBoxes } from '../../core/crs/area-extent.ts';
-import { crsFromText } from '../../core/crs/registry.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';

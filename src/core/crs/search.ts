@@ -1,0 +1,118 @@
+import type { Crs } from './crs.ts';
+import { crsByNumber, registryRows } from './registry.ts';
+
+const plainName = (name: string) => name.toLowerCase().replace(/[^a-z0-9+]/g, '');
+
+let names: Map<string, string[]> | null = null;
+
+function nameIndex(): Map<string, string[]> {
+  if (names === null) {
+    names = new Map();
+    const { projected, geographic, uncomputed } = registryRows();
+    // Names that a later realisation or another authority repeats mean the first one registered.
+    for (const source of [geographic, projected, uncomputed]) {
+      for (const [code, row] of source) {
+        if (!/^\d/.test(code)) continue;
+        const key = plainName(row.split('|', 2)[1]);
+        const list = names.get(key);
+        if (list === undefined) names.set(key, [code]);
+        else list.push(code);
+      }
+    }
+  }
+  return names;
+}
+
+/** Numbers of the CRSs of exactly this name, compared without case and punctuation; the first registered first. */
+export function codesNamed(name: string): readonly string[] {
+  return nameIndex().get(plainName(name)) ?? [];
+}
+
+const words = (text: string) =>
+  text
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .match(/\d+[a-z]?|[a-z]+/g) ?? [];
+
+/** A letter and digits that differ by one step count half. */
+function alike(wanted: string, word: string): number {
+  if (wanted === word) return 2;
+  if (word.startsWith(wanted) && wanted.length > 2) return 1.5;
+  if (/\d/.test(wanted) || /\d/.test(word)) return 0;
+  if (Math.abs(wanted.length - word.length) > 1 || wanted.length < 4) return 0;
+  let same = 0;
+  while (same < wanted.length && wanted[same] === word[same]) same++;
+  let end = 0;
+  while (end < wanted.length - same && end < word.length - same && wanted.at(-1 - end) === word.at(-1 - end))
+    end++;
+  return Math.max(wanted.length, word.length) - same - end <= 1 ? 1 : 0;
+}
+
+/** Digits that two numbers of one length have in common, place by place; a swapped pair counts as one difference. */
+function codeDistance(a: string, b: string): number {
+  if (a.length !== b.length) return a.startsWith(b) || b.startsWith(a) ? 1 : 9;
+  let differences = 0;
+  for (let k = 0; k < a.length; k++)
+    if (a[k] !== b[k]) {
+      differences++;
+      if (a[k] === b[k + 1] && a[k + 1] === b[k]) k++;
+    }
+  return differences;
+}
+
+/**
+ * CRSs that are near to words (all of the words in the name first, then most of them, small slips allowed) or to a code.
+ * The areas where they are used are searched by `crsAt`.
+ */
+export function nearestCrs(text: string, most: number): Crs[] {
+  const code = /^(?:[a-z]+:)?(\d{3,6})$/i.exec(text.trim())?.[1];
+  const scored: { code: string; score: number; length: number }[] = [];
+  const { projected, geographic } = registryRows();
+  const wanted = words(text).filter((word) => word !== 'epsg');
+  for (const source of [geographic, projected]) {
+    for (const [number, row] of source) {
+      if (!/^\d/.test(number)) continue;
+      let score = 0;
+      let length = 0;
+      if (code !== undefined) {
+        const distance = codeDistance(code, number);
+        if (distance > 1) continue;
+        score = 10 - distance;
+        // The same beginning and length are nearer than the same end.
+        while (length < code.length && code[length] === number[length]) length++;
+        length = -length;
+      } else {
+        const name = row.split('|', 2)[1];
+        const own = words(name);
+        for (const word of wanted) score += Math.max(0, ...own.map((each) => alike(word, each)));
+        if (score < wanted.length) continue;
+        length = own.length;
+      }
+      scored.push({ code: number, score, length });
+    }
+  }
+  scored.sort((a, b) => b.score - a.score || a.length - b.length || Number(a.code) - Number(b.code));
+  return scored.slice(0, most).map((each) => crsByNumber(each.code)!);
+}
+
+/** CRSs whose area of use holds a place (longitude and latitude, degrees), the smallest areas first. */
+export function crsAt(longitude: number, latitude: number): Crs[] {
+  const at: { code: string; size: number }[] = [];
+  const { projected, geographic } = registryRows();
+  for (const source of [projected, geographic]) {
+    for (const [code, row] of source) {
+      if (!/^\d/.test(code)) continue;
+      const parts = row.split('|');
+      const area = (source === projected ? parts[6] : parts[8]).split(' ').map(Number);
+      if (area.length < 4) continue;
+      const [west, south, east, north] = area;
+      const width = east < west ? east + 360 - west : east - west;
+      const beyond = (((longitude - west) % 360) + 360) % 360;
+      if (latitude < south || latitude > north || beyond > width) continue;
+      at.push({ code, size: width * (north - south) });
+    }
+  }
+  at.sort((a, b) => a.size - b.size || Number(a.code) - Number(b.code));
+  return at.map(({ code }) => crsByNumber(code)!);
+}
