@@ -72,7 +72,9 @@ const projected = new Map<string, string>();
 const uncomputed: string[] = [];
 
 const box = (entry: Entry | undefined) =>
-  entry?.bbox ? [entry.bbox[1], entry.bbox[2], entry.bbox[3], entry.bbox[0]].join(' ') : '';
+  entry?.bbox && entry.bbox[0] !== entry.bbox[2]
+    ? [entry.bbox[1], entry.bbox[2], entry.bbox[3], entry.bbox[0]].join(' ')
+    : '';
 
 /** EPSG codes end at 32767; what is above is another authority's, and only found by number. */
 const isEpsg = (code: string) => Number(code) <= 32767;
@@ -200,7 +202,9 @@ function add(entry: Entry): void {
 }
 
 for (const entry of entries) if (entry.kind === 'CRS-GEOGCRS') add(entry);
-for (const entry of entries) if (entry.kind === 'CRS-PROJCRS') add(entry);
+/** Other numbers of EPSG:3857, which the registry knows by themselves. */
+const doubles = new Set(['900913', '3785', '102100', '102113']);
+for (const entry of entries) if (entry.kind === 'CRS-PROJCRS' && !doubles.has(entry.code)) add(entry);
 
 /** CRSs of one datum, counted from whichever meridian, have one shift. */
 const meridianSuffix =

@@ -7278,7 +7278,6 @@ export const projectedRows = `
 103886|Mars 2000 Sinusoidal (sphere)|104971|sinusoidal|0 0 0||-180 -90 180 90|
 103887|Mars 2000 Winkel Tripel (sphere)|104971|winkel-tripel|0 50.4666666666667 0 0||-180 -90 180 90|
 103946|NAD 1983 HARN Adj. Wisconsin Chippewa (US foot)|104808|lambert-conic-conformal-2sp|44.5811111111111 -91.2944444444444 44.8138888888889 45.1416666666667 197000 0 1|US survey foot 0.3048006096012192|-92.89 42.48 -86.25 47.31|
-900913|Google Maps Global Mercator|4326|pseudo-mercator|0 0 0 0||0 0 0 0|
 `;
 /** code with heights, code of its horizontal part, geocentric */
 export const horizontalRows = `

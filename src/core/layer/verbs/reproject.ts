@@ -1,14 +1,22 @@
-import { closeAccount } from '../../account.ts';
+import { type Count, closeAccount, counted } from '../../account.ts';
 import { type Crs, crsLabel } from '../../crs/crs.ts';
-import { transformer } from '../../crs/transformer.ts';
+import { type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import { IsomericError } from '../../errors.ts';
+import type { Finding } from '../../findings.ts';
 import { type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
 import type { Layer } from '../layer.ts';
+import { type Densify, densifier } from './densify.ts';
+import { PlaceWatch } from './reproject-findings.ts';
+import { SeamCutter } from './seam.ts';
 import { applyVerb } from './verb.ts';
 
-/** Most features without an image that are told singly; all are counted. */
-const mostFindings = 100;
+export interface ReprojectOptions extends TransformerOptions {
+  /** Adds vertices to long edges before they are brought over, so that they keep their course. */
+  densify?: Densify;
+  /** Tells each step of the way in the account. */
+  steps?: boolean;
+}
 
 /** First vertex of feature i that had coordinates before and has none now. */
 function lostAt(before: GeometryArray, xy: Float64Array, i: number): number {
@@ -18,30 +26,33 @@ function lostAt(before: GeometryArray, xy: Float64Array, i: number): number {
   return -1;
 }
 
-function lostIn(before: GeometryArray, xy: Float64Array): number[] {
-  const lost: number[] = [];
-  for (let i = 0; i < before.length; i++) if (lostAt(before, xy, i) >= 0) lost.push(i);
-  return lost;
-}
-
-function lostVertex(before: GeometryArray, xy: Float64Array, i: number): [number, number] {
-  const v = lostAt(before, xy, i);
-  return [before.xy[2 * v], before.xy[2 * v + 1]];
-}
-
 /** The same features, those of `lost` without geometry. */
-function without(array: GeometryArray, lost: readonly number[]): GeometryArray {
+function without(array: GeometryArray, lost: ReadonlySet<number>): GeometryArray {
   const builder = new GeometryBuilder(array.vertexCount);
-  const gone = new Set(lost);
   for (let i = 0; i < array.length; i++) {
-    if (gone.has(i)) builder.feature(Kind.None);
+    if (lost.has(i)) builder.feature(Kind.None);
     else builder.copy(array, i);
   }
   return builder.finish();
 }
 
-/** Brings a layer into another CRS. Features with a point that has no image there are told, and have no geometry there. */
-export function reproject(layer: Layer, target: Crs): Layer {
+/** What a definition has about it, as findings. */
+export function remarkFindings(crs: Crs | null, layer: string): Finding[] {
+  return (crs?.remarks ?? []).map(({ code, words, repair }) => ({
+    code,
+    severity: 'warning',
+    layer,
+    words,
+    repair,
+  }));
+}
+
+/**
+ * Brings a layer into another CRS. Features with a point that has no image there are told, and have no geometry there;
+ * those that cross the seam of the map (the antimeridian, for most) are cut at it. Where nothing can be brought, it is an
+ * error at the end.
+ */
+export function reproject(layer: Layer, target: Crs, options: ReprojectOptions = {}): Layer {
   if (layer.crs === null) {
     throw new IsomericError(
       'crs-missing',
@@ -54,50 +65,85 @@ export function reproject(layer: Layer, target: Crs): Layer {
       },
     );
   }
-  const through = transformer(layer.crs, target);
   const source = layer.crs;
+  const through = transformer(source, target, options);
+  const seam = through.identity ? null : SeamCutter.between(source, target, options);
+  const denser = options.densify === undefined ? null : densifier(source, target, options.densify, options);
   return applyVerb('Reproject', layer, {
     crs: target,
     count: layer.count,
     extent: through.identity ? layer.extent : undefined,
+    kinds: seam === null ? layer.kinds : undefined,
     async *run(account, batches) {
+      const watch = new PlaceWatch(layer.name, source, target, through);
       let all = 0;
-      let lostFeatures = 0;
+      let shapes = 0;
+      let cut = 0;
+      let added = 0;
       for await (const batch of batches) {
         all += batch.length;
-        const geometry = batch.geometry;
-        if (through.identity || geometry === null) {
+        let geometry = batch.geometry;
+        if (geometry === null) {
           yield batch;
           continue;
         }
-        const xy = geometry.xy.slice();
-        const lost: number[] = through.transform(xy) > 0 ? lostIn(geometry, xy) : [];
-        lostFeatures += lost.length;
-        for (const i of lost) {
-          if (account.findings.length >= mostFindings) break;
-          account.findings.push({
-            code: 'outside-projection',
-            severity: 'error',
-            layer: layer.name,
-            feature: batch.id(i),
-            at: lostVertex(geometry, xy, i),
-            words: `A point of the feature has no image in ${crsLabel(target)}; it has no geometry there.`,
-            repair: 'clip the layer to the study area first',
-          });
+        for (let i = 0; i < batch.length; i++) if (!geometry.isEmpty(i)) shapes++;
+        if (through.identity) {
+          yield batch;
+          continue;
         }
-        const moved = geometry.withXY(xy);
-        yield batch.with({ geometry: lost.length === 0 ? moved : without(moved, lost) });
+        watch.see(batch, geometry);
+        if (denser !== null) {
+          const dense = denser(geometry);
+          geometry = dense.geometry;
+          added += dense.added;
+        }
+        const xy = geometry.xy.slice();
+        const missing = through.transform(xy);
+        const torn = seam?.cut(geometry, xy) ?? null;
+        const settled = new Set(torn?.cut);
+        cut += settled.size;
+        const lost = new Set<number>();
+        if (missing > 0) {
+          for (let i = 0; i < geometry.length; i++) {
+            const v = settled.has(i) ? -1 : lostAt(geometry, xy, i);
+            if (v < 0) continue;
+            lost.add(i);
+            watch.without(batch, i, geometry.xy[2 * v], geometry.xy[2 * v + 1]);
+          }
+        }
+        const moved = torn?.geometry ?? geometry.withXY(xy);
+        yield batch.with({ geometry: lost.size === 0 ? moved : without(moved, lost) });
       }
-      account.counts = { in: all, out: all, withoutImage: lostFeatures };
+      account.findings.push(...remarkFindings(source, layer.name), ...watch.findings(all));
+      account.counts = { in: all, out: all, withoutImage: watch.lostCount, cutAtSeam: cut };
       account.notes.push(`From ${crsLabel(source)} to ${crsLabel(target)}: ${through.datumWords}.`);
-      if (lostFeatures > 0)
-        closeAccount(
-          account,
-          [all, `${layer.name} in`],
-          [all - lostFeatures, `brought to ${crsLabel(target)}`],
-          [lostFeatures, 'with points that have no image there'],
+      if (options.steps === true) {
+        for (const [k, words] of through.steps.entries()) account.notes.push(`Step ${k + 1}: ${words}.`);
+        for (const words of through.datum.alternatives)
+          account.notes.push(`Instead there would be: ${words}.`);
+      }
+      if (denser !== null)
+        account.notes.push(
+          `${counted(added, 'vertex', 'vertices')} added on long edges (${options.densify!.path}, within ${options.densify!.within} m).`,
         );
-      else closeAccount(account, [all, `${layer.name} in`], [all, `brought to ${crsLabel(target)}`]);
+      if (cut > 0)
+        account.notes.push(
+          `${counted(cut, 'feature', 'features')} cut where the map of ${crsLabel(target)} is torn or ends.`,
+        );
+      const lost = watch.lostCount;
+      if (lost > 0 && lost === shapes)
+        throw new IsomericError(
+          'nothing-brought',
+          `Nothing of ${layer.name} could be brought to ${crsLabel(target)}: ${watch.findings(all)[0].words}`,
+          {
+            place: { layer: layer.name },
+            advice: `Say the CRS that its coordinates have (--from, or “crs:” in a study): isomeric locate finds candidates.`,
+          },
+        );
+      const counts: Count[] = [[all - lost, `brought to ${crsLabel(target)}`]];
+      if (lost > 0) counts.push([lost, 'with points that have no image there']);
+      closeAccount(account, [all, `${layer.name} in`], ...counts);
     },
   });
 }
