@@ -27,6 +27,8 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   lengthen: async () => (await import('./commands/tables.ts')).addLengthen,
   tally: async () => (await import('./commands/verbs.ts')).addTally,
   reproject: async () => (await import('./commands/verbs.ts')).addReproject,
+  crs: async () => (await import('./commands/crs.ts')).addCrs,
+  locate: async () => (await import('./commands/locate.ts')).addLocate,
   check: async () => (await import('./commands/check.ts')).addCheck,
 });
 

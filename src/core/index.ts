@@ -1,14 +1,38 @@
 export * from './account.ts';
 export * from './checks/check.ts';
+export { crsCheck, crsFindings } from './checks/crs-check.ts';
 export * from './checks/validity.ts';
 export * from './class-scheme/scheme.ts';
 export { degreesOfArea, plainBoxes } from './crs/area-extent.ts';
+export { areaWords, placeWords } from './crs/area-of-use.ts';
+export {
+  bestCrs,
+  type CrsCandidate,
+  type CrsPurpose,
+  choiceWords,
+  crsPurposes,
+  distortionWords,
+  purposeFromText,
+} from './crs/best-crs.ts';
 export * from './crs/crs.ts';
-export { crsFromText } from './crs/from-text.ts';
-export { crsByEpsg, wgs84 } from './crs/registry.ts';
-export { type Transformer, transformBox, transformer } from './crs/transformer.ts';
+export {
+  areaSpread,
+  type Distortion,
+  type DistortionReport,
+  distortionAt,
+  distortionOver,
+  lengthError,
+} from './crs/distortion.ts';
+export { crsFromProjjson, crsFromText } from './crs/from-text.ts';
+export { type Coordinates, type Location, locate, locationWords } from './crs/locate.ts';
+export { type GridShift, readNtv2 } from './crs/ntv2.ts';
+export { methodNamed, methods } from './crs/projections/register.ts';
+export { projjsonFromCrs } from './crs/projjson.ts';
+export { axesOfDefinition, crsByEpsg, crsByNumber, registryCodes, wgs84 } from './crs/registry.ts';
+export { crsAt, nearestCrs } from './crs/search.ts';
+export { type Transformer, type TransformerOptions, transformBox, transformer } from './crs/transformer.ts';
 export { crsFromWkt } from './crs/wkt-crs.ts';
-export { wktFromCrs } from './crs/wkt-write.ts';
+export { prjFromCrs, wkt2FromCrs, wktFromCrs } from './crs/wkt-write.ts';
 export * from './errors.ts';
 export * from './findings.ts';
 export * from './geometry/index.ts';
@@ -31,13 +55,14 @@ export {
   computeFields,
   usualUnsureAbove,
 } from './layer/verbs/compute.ts';
+export { type Densify, type EdgePath, edgePaths } from './layer/verbs/densify.ts';
 export { filterRows } from './layer/verbs/filter.ts';
 export { type GroupOptions, groupRows } from './layer/verbs/group.ts';
 export { innerPoints } from './layer/verbs/inner-points.ts';
 export { type JoinOptions, join, parseOn } from './layer/verbs/join.ts';
 export { type LengthenOptions, lengthen } from './layer/verbs/lengthen.ts';
 export { withReasonColumns } from './layer/verbs/reasons.ts';
-export { assignCrs, reproject } from './layer/verbs/reproject.ts';
+export { assignCrs, type ReprojectOptions, reproject } from './layer/verbs/reproject.ts';
 export { onlyLevel, onlyUnits, splitLevels, type UnitsOptions, withoutTotals } from './layer/verbs/rows.ts';
 export { selectColumns } from './layer/verbs/select.ts';
 export { type TallyOptions, tally } from './layer/verbs/tally.ts';
@@ -53,6 +78,7 @@ export {
   parseClasses,
 } from './mapping/classes.ts';
 export { luminance, rampColours, rampNames } from './mapping/colours.ts';
+export { distortionPicture } from './mapping/distortion-picture.ts';
 export { decimalsFor, limitTexts, numberText } from './mapping/numbers.ts';
 export {
   boxOfArrays,

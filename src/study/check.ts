@@ -7,6 +7,7 @@ import {
   sureCheck,
   validCheck,
 } from '../core/checks/check.ts';
+import { crsCheck } from '../core/checks/crs-check.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
@@ -31,6 +32,7 @@ export function checkFrom(
     );
   };
   if (words === 'valid') return validCheck(asLayer());
+  if (words === 'crs') return crsCheck(asLayer());
   if (words === 'meets the area' && area !== undefined) return areaCheck(asLayer(), area.area);
   const sure = /^sure:\s*(.+)$/.exec(words);
   if (sure !== null) return sureCheck(table, sure[1].trim(), margins['unsure above'], margins.confidence);

@@ -71,7 +71,7 @@ export const addCheck: AddCommand = (program) => {
         const sentences: string[] = [];
         for (const { table } of opened) {
           const words = [
-            ...(isLayer(table) ? ['valid'] : []),
+            ...(isLayer(table) ? ['valid', 'crs'] : []),
             ...(options.key === undefined ? [] : [`key: ${options.key}`]),
             ...(options.that ?? []),
             ...(options.sure === undefined ? [] : [`sure: ${options.sure}`]),

@@ -1,9 +1,8 @@
 import {
   type ColumnProfile,
   ColumnProfiler,
-  type Crs,
   counted,
-  crsLabel,
+  crsFindings,
   emptyBox,
   type Finding,
   grouped,
@@ -111,10 +110,7 @@ async function view({ table, format, within, parts, describes }: Opened): Promis
   }
   const crs = isLayer(table) ? table.crs : null;
   const troubles = [...table.findings];
-  if (isLayer(table) && crs !== null) {
-    const area = extentTrouble(crs, box);
-    if (area !== undefined) troubles.push(area);
-  }
+  if (crs !== null) troubles.push(...crsFindings(crs, box));
   if (!isLayer(table) && describes !== true) troubles.push(...rowFindings(table, await recogniseRows(table)));
   const profiles = profilers.map((profiler) => profiler.close());
   return {
@@ -131,22 +127,6 @@ async function view({ table, format, within, parts, describes }: Opened): Promis
     fields: profiles.map(fieldView),
     troubles,
     profiles,
-  };
-}
-
-/** Coordinates that cannot be degrees, though the CRS says they are. */
-function extentTrouble(crs: Crs, box: readonly number[]): Finding | undefined {
-  if (
-    crs.kind !== 'geographic' ||
-    (box[0] >= -361 && box[2] <= 361 && box[1] >= -91 && box[3] <= 91) ||
-    !Number.isFinite(box[0])
-  )
-    return undefined;
-  return {
-    code: 'extent-no-degrees',
-    severity: 'error',
-    words: `The CRS is ${crsLabel(crs)}, in degrees, but the coordinates reach ${box.map((v) => v.toPrecision(7)).join(', ')}.`,
-    repair: 'say which CRS the data really have',
   };
 }
 

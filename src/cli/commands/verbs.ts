@@ -1,10 +1,15 @@
 import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import {
   assignCrs,
+  bestCrs,
+  choiceWords,
   clip,
   crsFromText,
   crsLabel,
+  type Densify,
+  edgePaths,
   filterRows,
+  type GridShift,
   geometriesFrom,
   IsomericError,
   isLayer,
@@ -14,15 +19,26 @@ import {
   PreparedArea,
   parseOn,
   placed,
+  purposeFromText,
+  readNtv2,
   reproject,
   sameCrs,
+  suggest,
   takeGeometries,
   tally,
 } from '../../core/index.ts';
 import { ending } from '../../formats/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
 import { finish } from '../finish.ts';
-import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
+import {
+  type AddCommand,
+  numberOption,
+  openOptions,
+  outputOf,
+  type TableReading,
+  withTableOptions,
+} from './command.ts';
+import { degreesOfLayer } from './crs-area.ts';
 
 /** A CRS by code, name, WKT, or a .prj or .wkt file. */
 export async function crsArgument(text: string) {
@@ -189,25 +205,72 @@ export const addTally: AddCommand = (program) => {
     );
 };
 
+interface ReprojectArguments {
+  crs: string;
+  out: string;
+  layer?: string;
+  from?: string;
+  grid?: string[];
+  steps?: boolean;
+  edges?: string;
+  within: string;
+}
+
+/** What is to be done about long edges; undefined when nothing is. */
+function densifyOption({ edges, within }: ReprojectArguments): Densify | undefined {
+  if (edges === undefined) return undefined;
+  const path = edgePaths.find((each) => each === edges);
+  if (path === undefined)
+    throw new IsomericError('edges-unknown', `“${edges}” is no course of an edge.`, {
+      advice: suggest(edges, edgePaths),
+      blame: 'usage',
+    });
+  return { path, within: numberOption('within', within, (value) => value > 0) };
+}
+
 export const addReproject: AddCommand = (program) => {
   program
     .command('reproject')
     .description('bring a layer into another CRS')
     .argument('<in>', 'the layer')
-    .requiredOption('--crs <crs>', 'the CRS wanted: EPSG:32626, a name, WKT, or a .prj file')
+    .requiredOption(
+      '--crs <crs>',
+      'the CRS wanted: EPSG:32626, a name, WKT, a .prj file; or best, best for densities, best for distances',
+    )
     .requiredOption(
       '--out <path>',
       'where to save; the ending says the format (GeoJSON, KML and GPX are always WGS 84)',
     )
     .option('--layer <name>', 'which layer, when there are several')
     .option('--from <crs>', 'the CRS that the layer has, when it does not say so or says a wrong one')
-    .action(
-      async (path: string, options: { crs: string; out: string; layer?: string; from?: string }, command) => {
-        const output = outputOf(command);
-        saverFor(options.out);
-        const target = await crsArgument(options.crs);
-        const layer = await openLayer(path, options.layer, options.from);
-        await finish(output, reproject(layer, target), options.out);
-      },
-    );
+    .option(
+      '--grid <file...>',
+      'a grid of datum shifts (NTv2, .gsb); used where it leads between the two datums',
+    )
+    .option('--steps', 'tell each step of the way, and what else there would be')
+    .option(
+      '--edges <course>',
+      'add vertices to long edges, which are: straight (in the CRS of the layer), great circle, rhumb',
+    )
+    .option('--within <metres>', 'with --edges: how far the edges may lie off their course', '1')
+    .action(async (path: string, options: ReprojectArguments, command) => {
+      const output = outputOf(command);
+      saverFor(options.out);
+      const purpose = purposeFromText(options.crs);
+      const densify = densifyOption(options);
+      const wanted = purpose === null ? await crsArgument(options.crs) : null;
+      const layer = await openLayer(path, options.layer, options.from);
+      let target = wanted;
+      if (target === null) {
+        const [choice] = bestCrs(await degreesOfLayer(layer), purpose!, 1);
+        target = choice.crs;
+        output.line(choiceWords(choice, purpose!));
+      }
+      const grids: GridShift[] = [];
+      for (const file of options.grid ?? []) {
+        const source = await fileSource(file);
+        grids.push(readNtv2(await source.bytes(0, source.size), file));
+      }
+      await finish(output, reproject(layer, target, { grids, densify, steps: options.steps }), options.out);
+    });
 };

@@ -1,4 +1,5 @@
 import type { Box } from '../geometry/geometry-array.ts';
+import { boxWidth, placeWords } from './area-of-use.ts';
 import { type Crs, crsLabel, type GeographicCrs, geographicOf, type ProjectedCrs } from './crs.ts';
 import { areaSpread, type DistortionReport, distortionOver, lengthError } from './distortion.ts';
 import { methodNamed } from './projections/register.ts';
@@ -41,6 +42,7 @@ function fitted(box: Box): ProjectedCrs[] {
   const east = e < west ? e + 360 : e;
   const longitude = round((((west + east) / 2 + 540) % 360) - 180, 2);
   const latitude = round((south + north) / 2, 2);
+  const place = placeWords(longitude, latitude);
   const wide = (east - west) * Math.cos((latitude * Math.PI) / 180);
   const high = north - south;
   const middle = { centralMeridian: longitude, falseEasting: 0, falseNorthing: 0 };
@@ -52,15 +54,15 @@ function fitted(box: Box): ProjectedCrs[] {
   };
   const steep = parallels.standardParallel1 + parallels.standardParallel2 !== 0 && Math.abs(latitude) < 80;
   const list: ProjectedCrs[] = [
-    own('Lambert azimuthal equal-area for the area', 'lambert-azimuthal-equal-area', {
+    own(`Lambert azimuthal equal-area at ${place}`, 'lambert-azimuthal-equal-area', {
       ...middle,
       latitudeOfOrigin: latitude,
     }),
   ];
   if (steep && south > -89 && north < 89) {
-    list.push(own('Albers equal-area for the area', 'albers-equal-area', { ...middle, ...parallels }));
+    list.push(own(`Albers equal-area at ${place}`, 'albers-equal-area', { ...middle, ...parallels }));
     list.push(
-      own('Lambert conformal conic for the area', 'lambert-conic-conformal-2sp', {
+      own(`Lambert conformal conic at ${place}`, 'lambert-conic-conformal-2sp', {
         ...middle,
         ...parallels,
         scaleFactor: 1,
@@ -69,14 +71,14 @@ function fitted(box: Box): ProjectedCrs[] {
   }
   if (Math.abs(latitude) < 30)
     list.push(
-      own('Cylindrical equal-area for the area', 'cylindrical-equal-area', {
+      own(`Cylindrical equal-area at ${place}`, 'cylindrical-equal-area', {
         ...middle,
         standardParallel1: round(Math.abs(latitude) < 1 ? high / 4 : Math.abs(latitude), 2),
       }),
     );
   if (wide < 40)
     list.push(
-      own('Transverse Mercator for the area', 'transverse-mercator', {
+      own(`Transverse Mercator at ${place}`, 'transverse-mercator', {
         ...middle,
         latitudeOfOrigin: latitude,
         // The error at the edge, shared with the middle.
@@ -85,7 +87,7 @@ function fitted(box: Box): ProjectedCrs[] {
     );
   if (high < 60 && wide < 60)
     list.push(
-      own('Oblique stereographic for the area', 'oblique-stereographic', {
+      own(`Oblique stereographic at ${place}`, 'oblique-stereographic', {
         ...middle,
         latitudeOfOrigin: latitude,
         scaleFactor: round(1 - (Math.hypot(wide, high) * Math.PI) ** 2 / 360 ** 2 / 8, 6),
@@ -102,12 +104,11 @@ function utm(box: Box): Crs | null {
   return crsByNumber((latitude < 0 ? 32700 : 32600) + Math.min(60, Math.floor((longitude + 180) / 6) + 1));
 }
 
-const width = ([west, , east]: Box) => (east < west ? east + 360 - west : east - west);
-const degreesSize = (box: Box) => width(box) * (box[3] - box[1]);
+const degreesSize = (box: Box) => boxWidth(box) * (box[3] - box[1]);
 
 function covers(area: Box, box: Box): boolean {
   const beyond = (((box[0] - area[0]) % 360) + 360) % 360;
-  return area[1] <= box[1] + 0.1 && area[3] >= box[3] - 0.1 && beyond + width(box) <= width(area) + 0.2;
+  return area[1] <= box[1] + 0.1 && area[3] >= box[3] - 0.1 && beyond + boxWidth(box) <= boxWidth(area) + 0.2;
 }
 
 /** Is a CRS on a datum that agrees with WGS 84? Null where the way to WGS 84 is unknown, or worse than a few metres. */
@@ -123,7 +124,7 @@ const number = (crs: Crs) => Number(crs.code?.slice(5) ?? 0);
 
 /** Grids of the registry that are meant for the area, and no world maps. */
 function grids(box: Box): Crs[] {
-  const longitude = box[0] + width(box) / 2;
+  const longitude = box[0] + boxWidth(box) / 2;
   return crsAt(longitude, (box[1] + box[3]) / 2)
     .filter(
       (crs) =>

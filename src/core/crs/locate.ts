@@ -1,4 +1,5 @@
 import { type Box, boxOfPositions } from '../geometry/geometry-array.ts';
+import { boxWidth, placeWords } from './area-of-use.ts';
 import { type Crs, crsLabel, type GeographicCrs, geographicOf } from './crs.ts';
 import { crsByNumber, registryRows, wgs84 } from './registry.ts';
 import { transformer } from './transformer.ts';
@@ -61,16 +62,14 @@ const penalty: Record<Mishap, number> = {
   'kilometres written where metres are meant': 60,
 };
 
-const width = ([west, , east]: Box) => (east < west ? east + 360 - west : east - west);
-
 /** The share of points within a box of degrees that is grown by a twentieth. */
 function shareWithin(degrees: Float64Array, area: Box): number {
-  const grow = 0.05 * Math.max(width(area), area[3] - area[1]);
+  const grow = 0.05 * Math.max(boxWidth(area), area[3] - area[1]);
   let inside = 0;
   for (let k = 0; k < degrees.length; k += 2) {
     const beyond = (((degrees[k] - area[0] + grow) % 360) + 360) % 360;
     if (
-      beyond <= width(area) + 2 * grow &&
+      beyond <= boxWidth(area) + 2 * grow &&
       degrees[k + 1] >= area[1] - grow &&
       degrees[k + 1] <= area[3] + grow
     )
@@ -96,7 +95,7 @@ const frameOf = (crs: Crs): GeographicCrs => ({
 function touches(area: Box, near: Box, reach: number): boolean {
   if (area[1] > near[3] + reach || area[3] < near[1] - reach) return false;
   const beyond = (((near[0] - area[0] + reach) % 360) + 360) % 360;
-  return beyond <= width(area) + 2 * reach || 360 - beyond <= width(near) + 2 * reach;
+  return beyond <= boxWidth(area) + 2 * reach || 360 - beyond <= boxWidth(near) + 2 * reach;
 }
 
 /**
@@ -106,8 +105,8 @@ function touches(area: Box, near: Box, reach: number): boolean {
  */
 export function locate(coordinates: Coordinates, near?: Box, most = 10): Location[] {
   const found: (Location & { rank: number })[] = [];
-  const middle = near && ([near[0] + width(near) / 2, (near[1] + near[3]) / 2] as const);
-  const reach = near === undefined ? 0 : Math.max(3, 0.5 * Math.max(width(near), near[3] - near[1]));
+  const middle = near && ([near[0] + boxWidth(near) / 2, (near[1] + near[3]) / 2] as const);
+  const reach = near === undefined ? 0 : Math.max(3, 0.5 * Math.max(boxWidth(near), near[3] - near[1]));
   const consider = (crs: Crs, size: number) => {
     const unit = crs.kind === 'projected' ? crs.unit : 0;
     let back: ReturnType<typeof transformer> | null = null;
@@ -161,7 +160,7 @@ export function locate(coordinates: Coordinates, near?: Box, most = 10): Locatio
       const crs = crsByNumber(code)!;
       if (crs.code === undefined) continue;
       try {
-        consider(crs, area === undefined ? 64_800 : width(area) * (area[3] - area[1]));
+        consider(crs, area === undefined ? 64_800 : boxWidth(area) * (area[3] - area[1]));
       } catch {}
     }
   }
@@ -171,7 +170,7 @@ export function locate(coordinates: Coordinates, near?: Box, most = 10): Locatio
 
 /** One candidate as a sentence without a full stop. */
 export function locationWords({ crs, mishap, at, share, away }: Location): string {
-  const place = `${Math.abs(at[1]).toFixed(2)}° ${at[1] < 0 ? 'S' : 'N'}, ${Math.abs(at[0]).toFixed(2)}° ${at[0] < 0 ? 'W' : 'E'}`;
+  const place = placeWords(at[0], at[1]);
   const fit = Number.isNaN(share)
     ? ''
     : `; ${Math.round(share * 100)} % in the area, ${Math.round(away).toLocaleString('en-GB')} km from its middle`;

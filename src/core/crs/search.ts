@@ -38,7 +38,8 @@ const words = (text: string) =>
 /** A letter and digits that differ by one step count half. */
 function alike(wanted: string, word: string): number {
   if (wanted === word) return 2;
-  if (word.startsWith(wanted) && wanted.length > 2) return 1.5;
+  // `26` is meant by zone 26N, and `ned` by Netherlands.
+  if (word.startsWith(wanted) && (wanted.length > 2 || /^\d+[a-z]$/.test(word))) return 1.5;
   if (/\d/.test(wanted) || /\d/.test(word)) return 0;
   if (Math.abs(wanted.length - word.length) > 1 || wanted.length < 4) return 0;
   let same = 0;
@@ -48,6 +49,9 @@ function alike(wanted: string, word: string): number {
     end++;
   return Math.max(wanted.length, word.length) - same - end <= 1 ? 1 : 0;
 }
+
+/** Numbers without a code that a file could carry go last. */
+const foreign = (code: string) => (Number(code) > 32767 ? 1 : 0);
 
 /** Digits that two numbers of one length have in common, place by place; a swapped pair counts as one difference. */
 function codeDistance(a: string, b: string): number {
@@ -85,14 +89,26 @@ export function nearestCrs(text: string, most: number): Crs[] {
       } else {
         const name = row.split('|', 2)[1];
         const own = words(name);
-        for (const word of wanted) score += Math.max(0, ...own.map((each) => alike(word, each)));
-        if (score < wanted.length) continue;
+        let hits = 0;
+        for (const word of wanted) {
+          const best = Math.max(0, ...own.map((each) => alike(word, each)));
+          if (best > 0) hits++;
+          score += best;
+        }
+        // Most of the words must be there.
+        if (2 * hits <= wanted.length) continue;
         length = own.length;
       }
       scored.push({ code: number, score, length });
     }
   }
-  scored.sort((a, b) => b.score - a.score || a.length - b.length || Number(a.code) - Number(b.code));
+  scored.sort(
+    (a, b) =>
+      b.score - a.score ||
+      foreign(a.code) - foreign(b.code) ||
+      a.length - b.length ||
+      Number(a.code) - Number(b.code),
+  );
   return scored.slice(0, most).map((each) => crsByNumber(each.code)!);
 }
 
@@ -113,6 +129,6 @@ export function crsAt(longitude: number, latitude: number): Crs[] {
       at.push({ code, size: width * (north - south) });
     }
   }
-  at.sort((a, b) => a.size - b.size || Number(a.code) - Number(b.code));
+  at.sort((a, b) => foreign(a.code) - foreign(b.code) || a.size - b.size || Number(a.code) - Number(b.code));
   return at.map(({ code }) => crsByNumber(code)!);
 }

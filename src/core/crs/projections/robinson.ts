@@ -1,3 +1,4 @@
+// biome-ignore-all lint/suspicious/noApproximativeNumericConstant: 0.434 is an entry of the table, no logarithm.
 import { longitude, worldParameters } from './parameters.ts';
 import type { Method } from './projection.ts';
 import { parallelsProjection, solveOdd } from './pseudocylindrical.ts';
@@ -7,7 +8,6 @@ const lengths = [
   1, 0.9986, 0.9954, 0.99, 0.9822, 0.973, 0.96, 0.9427, 0.9216, 0.8962, 0.8679, 0.835, 0.7986, 0.7597, 0.7186,
   0.6732, 0.6213, 0.5722, 0.5322,
 ];
-// biome-ignore lint/suspicious/noApproximativeNumericConstant: 0.434 is an entry of the table, no logarithm.
 const distances = [
   0, 0.062, 0.124, 0.186, 0.248, 0.31, 0.372, 0.434, 0.4958, 0.5571, 0.6176, 0.6769, 0.7346, 0.7903, 0.8435,
   0.8936, 0.9394, 0.9761, 1,

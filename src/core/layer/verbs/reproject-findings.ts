@@ -1,12 +1,24 @@
 import { counted } from '../../account.ts';
+import { areaWords, holdsPlace, reachOf } from '../../crs/area-of-use.ts';
 import { type Crs, crsLabel, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
 import { type Transformer, transformer } from '../../crs/transformer.ts';
 import type { Finding } from '../../findings.ts';
 import { type Box, emptyBox, type GeometryArray, growBox } from '../../geometry/geometry-array.ts';
 import type { Batch } from '../batch.ts';
 
+/** What a definition has about it, as findings. */
+export function remarkFindings(crs: Crs | null, layer?: string): Finding[] {
+  return (crs?.remarks ?? []).map(({ code, words, repair }) => ({
+    code,
+    severity: 'warning',
+    layer,
+    words,
+    repair,
+  }));
+}
+
 /** Why coordinates most likely have no image: what they would have to be to make sense. */
-function likelyReason(source: Crs, x: number, y: number): string {
+export function likelyReason(source: Crs, x: number, y: number): string {
   if (source.kind === 'projected') {
     return Math.abs(x) <= 180 && Math.abs(y) <= 90
       ? 'they look like degrees, not like coordinates of that CRS'
@@ -51,18 +63,6 @@ class Told {
   }
 }
 
-/** Degrees beyond an area that still count as in it: areas are drawn roughly, and maps go a little further. */
-const reachOf = ([west, south, east, north]: readonly number[]) =>
-  Math.max(1, 0.5 * Math.max(east < west ? east + 360 - west : east - west, north - south));
-
-function holds(area: readonly number[], longitude: number, latitude: number, reach: number): boolean {
-  const [west, south, east, north] = area;
-  if (latitude < south - reach || latitude > north + reach) return false;
-  const width = (east < west ? east + 360 - west : east - west) + 2 * reach;
-  const beyond = (((longitude - west + reach) % 360) + 360) % 360;
-  return beyond <= width;
-}
-
 /**
  * Looks at where features lie while they are brought to another CRS: outside of what it can show, of where it is meant for,
  * of where the shift between the datums holds. Each is told once.
@@ -99,7 +99,7 @@ export class PlaceWatch {
     const one = emptyBox();
     for (let i = 0; i < geometry.length; i++) growBox(all, geometry.boxOf(i, one));
     if (!(all[0] <= all[2])) return;
-    const areas: [readonly number[], Told][] = [];
+    const areas: [Readonly<Box>, Told][] = [];
     if (this.target.area !== undefined) areas.push([this.target.area, this.far]);
     for (const { name, area } of this.through.datum.areas) {
       let told = this.beyondShift.get(name);
@@ -114,7 +114,7 @@ export class PlaceWatch {
         if (!(one[0] <= one[2])) continue;
         const [x, y] = [(one[0] + one[2]) / 2, (one[1] + one[3]) / 2];
         const at = this.degrees(x, y);
-        if (Number.isFinite(at[0]) && !holds(area, at[0], at[1], reach)) told.add(batch.id(i), x, y);
+        if (Number.isFinite(at[0]) && !holdsPlace(area, at[0], at[1], reach)) told.add(batch.id(i), x, y);
       }
     }
   }
@@ -125,11 +125,11 @@ export class PlaceWatch {
     return at;
   }
 
-  private cornersWithin(box: Box, area: readonly number[], reach: number): boolean {
+  private cornersWithin(box: Box, area: Readonly<Box>, reach: number): boolean {
     return [0, 2].every((x) =>
       [1, 3].every((y) => {
         const at = this.degrees(box[x], box[y]);
-        return holds(area, at[0], at[1], reach);
+        return holdsPlace(area, at[0], at[1], reach);
       }),
     );
   }
@@ -150,7 +150,7 @@ export class PlaceWatch {
         'warning',
         this.layer,
         () =>
-          `${counted(this.far.count, 'feature', 'features')} of ${all.toLocaleString('en-GB')} ${this.far.count === 1 ? 'lies' : 'lie'} far outside of where ${target} is meant for (${boxWords(this.target.area!)}); lengths and areas there are wrong.`,
+          `${counted(this.far.count, 'feature', 'features')} of ${all.toLocaleString('en-GB')} ${this.far.count === 1 ? 'lies' : 'lie'} far outside of where ${target} is meant for (${areaWords(this.target.area!)}); lengths and areas there are wrong.`,
         'choose a CRS for the area (isomeric crs --for LAYER)',
       ),
       ...[...this.beyondShift].flatMap(([name, told]) =>
@@ -168,9 +168,6 @@ export class PlaceWatch {
 }
 
 const plain = (value: number) => Number(value.toPrecision(8)).toString();
-
-const boxWords = ([west, south, east, north]: readonly number[]) =>
-  `${Math.abs(south)}° ${south < 0 ? 'S' : 'N'} to ${Math.abs(north)}° ${north < 0 ? 'S' : 'N'}, ${Math.abs(west)}° ${west < 0 ? 'W' : 'E'} to ${Math.abs(east)}° ${east < 0 ? 'W' : 'E'}`;
 
 const degreesOf = (crs: Crs): GeographicCrs => ({
   ...geographicOf(crs),

@@ -2,12 +2,11 @@ import { type Count, closeAccount, counted } from '../../account.ts';
 import { type Crs, crsLabel } from '../../crs/crs.ts';
 import { type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import { IsomericError } from '../../errors.ts';
-import type { Finding } from '../../findings.ts';
 import { type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
 import type { Layer } from '../layer.ts';
 import { type Densify, densifier } from './densify.ts';
-import { PlaceWatch } from './reproject-findings.ts';
+import { PlaceWatch, remarkFindings } from './reproject-findings.ts';
 import { SeamCutter } from './seam.ts';
 import { applyVerb } from './verb.ts';
 
@@ -34,17 +33,6 @@ function without(array: GeometryArray, lost: ReadonlySet<number>): GeometryArray
     else builder.copy(array, i);
   }
   return builder.finish();
-}
-
-/** What a definition has about it, as findings. */
-export function remarkFindings(crs: Crs | null, layer: string): Finding[] {
-  return (crs?.remarks ?? []).map(({ code, words, repair }) => ({
-    code,
-    severity: 'warning',
-    layer,
-    words,
-    repair,
-  }));
 }
 
 /**
