@@ -1,5 +1,6 @@
 import { grouped } from '../core/account.ts';
 import { boxOfAreaIn, boxRing, degreesOfArea, plainBoxes } from '../core/crs/area-extent.ts';
+import { bestCrs, choiceWords } from '../core/crs/best-crs.ts';
 import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { wgs84 } from '../core/crs/registry.ts';
 import { transformer } from '../core/crs/transformer.ts';
@@ -15,7 +16,7 @@ import { suggest } from '../core/nearest.ts';
 import { requireField } from '../core/table/schema.ts';
 import type { GatheredFiles } from './gather.ts';
 import type { Machine } from './machine.ts';
-import { openDataset } from './open-datasets.ts';
+import { openDataset, type StudyCrs, studyGrids } from './open-datasets.ts';
 import type { Study } from './schema.ts';
 
 /** The study area in the study's CRS. */
@@ -56,13 +57,38 @@ function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
   }
 }
 
-/** Builds the study area: units picked by code, a box, or all areas of a layer. */
+/** Fields that are drawn as figures per area: for them areas must be equal on the map. */
+export function drawsDensities(study: Study): boolean {
+  const perArea = /(\/|per )\s*(km²|km2|km\^2|ha\b|hectare|square kilomet|m²)/i;
+  return Object.values(study.draw).some((map) => {
+    const words = study.titles[map['colour by']];
+    return perArea.test(words?.unit ?? '') || perArea.test(words?.title ?? '') || perArea.test(map.title);
+  });
+}
+
+/** Builds the study area, in the CRS of the study; where that is to be the best for the area, it is chosen here. */
 export async function buildArea(
   study: Study,
-  crs: Crs,
+  wanted: StudyCrs,
   files: GatheredFiles,
   machine: Machine,
 ): Promise<StudyArea> {
+  if (!('best' in wanted)) return areaIn(study, wanted, files, machine);
+  const rough = await areaIn(study, wgs84(), files, machine);
+  const purpose = wanted.best === 'mapping' && drawsDensities(study) ? 'densities' : wanted.best;
+  const [choice] = bestCrs(rough.degrees!, purpose, 1);
+  if (choice === undefined)
+    throw new IsomericError('crs-unknown', 'No CRS was found that shows the whole study area.', {
+      advice: 'Name one with “crs:” in the study.',
+      blame: 'usage',
+    });
+  const why = purpose === wanted.best ? '' : ' Figures per area are drawn, so that areas must be equal.';
+  const area = await areaIn(study, choice.crs, files, machine);
+  return { ...area, words: `${area.words} ${choiceWords(choice, purpose)}${why}` };
+}
+
+/** The study area in a CRS: units picked by code, a box, or all areas of a layer. */
+async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Machine): Promise<StudyArea> {
   const { units, box } = study.area;
   if (box !== undefined) {
     const sides: Box = [box.west, box.south, box.east, box.north];
@@ -95,7 +121,8 @@ export async function buildArea(
   const builder = new GeometryBuilder();
   const found = new Set<string>();
   const known: string[] = [];
-  for await (const batch of reproject(layer, crs).batches()) {
+  const grids = await studyGrids(study, machine);
+  for await (const batch of reproject(layer, crs, { grids }).batches()) {
     for (let i = 0; i < batch.length; i++) {
       if (wanted !== null) {
         const code = batch.columns[key].text(i) ?? '';

@@ -8,11 +8,13 @@ import {
   validCheck,
 } from '../core/checks/check.ts';
 import { crsCheck } from '../core/checks/crs-check.ts';
+import { crsLabel } from '../core/crs/crs.ts';
+import { areaSpread, distortionOver } from '../core/crs/distortion.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { usualUnsureAbove } from '../core/layer/verbs/compute.ts';
-import type { StudyArea } from './area.ts';
+import { drawsDensities, type StudyArea } from './area.ts';
 import type { Machine } from './machine.ts';
 import type { Study } from './schema.ts';
 
@@ -58,5 +60,23 @@ export async function checkStudy(
     findings.push(...result.findings);
     for (const sentence of result.sentences) machine.reporter.say(`Check: ${sentence}`);
   }
+  findings.push(...unequalAreas(study, area));
   return findings;
+}
+
+/** Areas that differ by more than this on the map mislead where figures per area are drawn. */
+const unequal = 0.01;
+
+function unequalAreas(study: Study, { crs, degrees }: StudyArea): Finding[] {
+  if (degrees === undefined || !drawsDensities(study)) return [];
+  const report = distortionOver(crs, degrees);
+  if (report === null || areaSpread(report) <= unequal) return [];
+  return [
+    {
+      code: 'crs-not-equal-area',
+      severity: 'warning',
+      words: `Figures per area are drawn in ${crsLabel(crs)}, where areas of one size come out up to ${(areaSpread(report) * 100).toPrecision(2)} % apart over the study area.`,
+      repair: 'crs: best for densities',
+    },
+  ];
 }

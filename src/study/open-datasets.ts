@@ -1,5 +1,7 @@
+import { type CrsPurpose, purposeFromText } from '../core/crs/best-crs.ts';
 import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { crsFromText } from '../core/crs/from-text.ts';
+import { type GridShift, readNtv2 } from '../core/crs/ntv2.ts';
 import { IsomericError, placed } from '../core/errors.ts';
 import { concatenate } from '../core/layer/concatenate.ts';
 import { exchangeAxes } from '../core/layer/exchange-axes.ts';
@@ -39,18 +41,44 @@ export function titled<T extends Table>(table: T, study: Study): T {
   };
 }
 
+/** The CRS of a study: a definite one, or the best for its area, which must be known first. */
+export type StudyCrs = Crs | { best: CrsPurpose };
+
+export async function studyCrs(text: string, machine: Machine): Promise<StudyCrs> {
+  const purpose = purposeFromText(text);
+  return purpose === null ? namedCrs(text, machine) : { best: purpose };
+}
+
 /** A CRS as a study names it: a code, a name, WKT, or a file in the study folder. */
-export async function studyCrs(text: string, machine: Machine): Promise<Crs> {
-  if (['prj', 'wkt', 'txt'].includes(ending(text))) {
-    const content = await readText(machine, text);
-    if (content === null)
-      throw new IsomericError('file-missing', `There is no file ${text} in the study folder.`, {
-        place: { file: text },
-        blame: 'usage',
-      });
-    return placed({ file: text }, async () => crsFromText(content));
+async function namedCrs(text: string, machine: Machine): Promise<Crs> {
+  if (!['prj', 'wkt', 'txt'].includes(ending(text))) return crsFromText(text);
+  const content = await readText(machine, text);
+  if (content === null) throw fileMissing(text);
+  return placed({ file: text }, async () => crsFromText(content));
+}
+
+const fileMissing = (path: string) =>
+  new IsomericError('file-missing', `There is no file ${path} in the study folder.`, {
+    place: { file: path },
+    blame: 'usage',
+  });
+
+/** The grids of datum shifts that the study names, read once a machine. */
+const readGrids = new WeakMap<Machine, Promise<GridShift[]>>();
+
+export function studyGrids(study: Study, machine: Machine): Promise<GridShift[]> {
+  let grids = readGrids.get(machine);
+  if (grids === undefined) {
+    grids = Promise.all(
+      study['datum grids'].map(async (path) => {
+        const source = await machine.store.open(path);
+        if (source === null) throw fileMissing(path);
+        return readNtv2(await source.bytes(0, source.size), path);
+      }),
+    );
+    readGrids.set(machine, grids);
   }
-  return crsFromText(text);
+  return grids;
 }
 
 /** Datasets that were opened from the files of one gathering: several steps may need the same. */
@@ -102,7 +130,7 @@ async function openAnew(
       throw new IsomericError('geometry-missing', `${name} has no geometry, so it has no CRS.`, {
         blame: 'usage',
       });
-    const crs = await studyCrs(dataset.crs, machine);
+    const crs = await namedCrs(dataset.crs, machine);
     if (table.crs !== null && !sameCrs(table.crs, crs))
       machine.reporter.note(
         `${name} says ${crsLabel(table.crs)}, the study says ${crsLabel(crs)}: the study counts.`,
@@ -179,9 +207,12 @@ function chosenLayer(
 /** Coordinates whose CRS the service told beside the file, in the axis order of that CRS (OGC 18-058r1, clause 6.5). */
 function withAxes(table: Layer | Table, told: string | undefined): Layer | Table {
   if (told === undefined || !isLayer(table)) return table;
-  const { crs, exchanged } = readSrsName(told);
+  const { crs, exchanged, east, north } = readSrsName(told);
   if (crs === null) return table;
-  return assignCrs(exchanged ? exchangeAxes(table) : table, crs);
+  return assignCrs(
+    exchanged || east < 0 || north < 0 ? exchangeAxes(table, { exchanged, east, north }) : table,
+    crs,
+  );
 }
 
 /** One table of the parts: one after the other, each feature once; or side by side, where columns came in pieces. */

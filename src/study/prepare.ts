@@ -17,7 +17,7 @@ import { widen } from '../core/layer/verbs/widen.ts';
 import type { StudyArea } from './area.ts';
 import type { GatheredFiles } from './gather.ts';
 import type { Machine } from './machine.ts';
-import { openDataset, titled } from './open-datasets.ts';
+import { openDataset, studyGrids, titled } from './open-datasets.ts';
 import type { Study, StudyStep } from './schema.ts';
 
 /**
@@ -42,7 +42,9 @@ export async function planLayer(
       });
     }
     // Nothing to say when it is there already; the study's CRS may know a datum shift that the file's does not.
-    table = sameCrs(table.crs, area.crs) ? { ...table, crs: area.crs } : reproject(table, area.crs);
+    table = sameCrs(table.crs, area.crs)
+      ? { ...table, crs: area.crs }
+      : reproject(table, area.crs, { grids: await studyGrids(study, machine) });
   }
   const steps = study.prepare[name];
   for (let k = 0; k < steps.length; k++) {

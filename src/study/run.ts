@@ -17,7 +17,7 @@ import {
 import { Ledger } from './ledger.ts';
 import { loadStudy } from './load.ts';
 import { type Machine, readText, writeText } from './machine.ts';
-import { preparedPath, studyCrs, titled } from './open-datasets.ts';
+import { preparedPath, type StudyCrs, studyCrs, titled } from './open-datasets.ts';
 import type { Study } from './schema.ts';
 import type { Stage } from './stages.ts';
 
@@ -165,7 +165,7 @@ class Run {
   }
 
   /** The layer that the area is made of first, then the rest, limited to the area where the service can. */
-  private async gatherAll(crs: StudyArea['crs']): Promise<StudyArea> {
+  private async gatherAll(crs: StudyCrs): Promise<StudyArea> {
     const { study, machine, ledger, options, files } = this;
     const gathering = await beginGathering(study, machine, ledger, options);
     const first = areaDataset(study);
@@ -179,7 +179,7 @@ class Run {
   }
 
   /** What gathering would take. Only the layer that makes the area is fetched: without it nothing is known of the rest. */
-  private async dry(crs: StudyArea['crs']): Promise<RunResult> {
+  private async dry(crs: StudyCrs): Promise<RunResult> {
     const { study, machine, ledger, options, files } = this;
     machine.reporter.stage('Estimate');
     const gathering = await beginGathering(study, machine, ledger, options);

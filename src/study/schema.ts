@@ -349,7 +349,15 @@ const map = z.strictObject({
 export const studySchema = z.strictObject({
   study: text.describe('Title of the study.'),
   area,
-  crs: text.describe('CRS of all prepared layers: an EPSG code, a name, or a file with WKT.'),
+  crs: text.describe(
+    'CRS of all prepared layers: an EPSG code, a name, a file with WKT; or best, best for densities, best for distances: chosen for the area, with the reason.',
+  ),
+  'datum grids': z
+    .array(text)
+    .default([])
+    .describe(
+      'Grids of datum shifts (NTv2, .gsb) in the study folder; each is used where it leads between two datums.',
+    ),
   sources: z.record(name, source).default({}),
   gather: z
     .record(name, dataset)

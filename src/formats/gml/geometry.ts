@@ -3,6 +3,7 @@ import { Kind } from '../../core/geometry/geometry-array.ts';
 import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import type { Attributes } from '../xml/read-xml.ts';
 import { arcAround, arcThrough } from './arcs.ts';
+import { eastNorth, type Ordinates } from './srs.ts';
 
 /** Elements that are geometries, with the kind that each makes. */
 export const geometryElements: Readonly<Record<string, number>> = dictionary({
@@ -68,7 +69,7 @@ export class GmlGeometry {
   private coord: number[] = [];
   private radius = NaN;
   private angles: [number, number] = [NaN, NaN];
-  exchanged = false;
+  private ordinates: Ordinates = eastNorth;
   srsName = '';
 
   constructor(builder: GeometryBuilder, troubles: GeometryTroubles) {
@@ -80,13 +81,13 @@ export class GmlGeometry {
     return this.path.length > 0;
   }
 
-  /** @param exchanged whether positions stand north before east, unless a srsName inside says otherwise */
-  start(name: string, attributes: Attributes, exchanged: boolean): void {
+  /** @param ordinates how positions stand, unless a srsName inside says otherwise */
+  start(name: string, attributes: Attributes, ordinates: Ordinates): void {
     this.kind = geometryElements[name];
     this.parts = 0;
     this.memberKinds = 0;
     this.dimension = 2;
-    this.exchanged = exchanged;
+    this.ordinates = ordinates;
     this.srsName = '';
     this.builder.feature(this.kind);
     this.enter(name, attributes);
@@ -239,8 +240,9 @@ export class GmlGeometry {
       this.troubles.damaged++;
       return;
     }
-    const [a, b] = this.exchanged ? [values[1], values[0]] : values;
-    this.positions.push(a, b, values.length > 2 ? values[2] : NaN);
+    const { exchanged, east, north } = this.ordinates;
+    const [a, b] = exchanged ? [values[1], values[0]] : values;
+    this.positions.push(east * a, north * b, values.length > 2 ? values[2] : NaN);
   }
 
   /** Puts positions at the end of the line; the one where it joins stands once. */

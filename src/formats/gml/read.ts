@@ -24,7 +24,14 @@ import { type Attributes, attribute, readXml, type XmlHandler } from '../xml/rea
 import { valueText } from '../xml/value-text.ts';
 import { type GeometryTroubles, GmlGeometry, geometryElements } from './geometry.ts';
 import { declaredTypes } from './schema.ts';
-import { axesBorneOut, followsRegistry, readSrsName, type SrsRead } from './srs.ts';
+import {
+  axesBorneOut,
+  eastNorth,
+  followsRegistry,
+  type Ordinates,
+  readSrsName,
+  type SrsRead,
+} from './srs.ts';
 
 /** Elements whose children are features. */
 const memberElements = new Set(['featureMember', 'featureMembers', 'member']);
@@ -60,7 +67,7 @@ class Features implements XmlHandler {
   private readonly types: Map<string, FeatureType>;
   private readonly wanted: string | null;
   private readonly maker: BatchMaker | null;
-  private readonly exchange: (srsName: string) => boolean;
+  private readonly ordinatesOf: (srsName: string) => Ordinates;
   private readonly builder: GeometryBuilder;
   private readonly geometry: GmlGeometry;
   private readonly path: string[] = [];
@@ -81,14 +88,14 @@ class Features implements XmlHandler {
   constructor(
     types: Map<string, FeatureType>,
     work: { survey: Survey } | { wanted: string; maker: BatchMaker },
-    exchange: (srsName: string) => boolean,
+    ordinatesOf: (srsName: string) => Ordinates,
   ) {
     this.types = types;
     this.survey = 'survey' in work ? work.survey : null;
     this.wanted = 'wanted' in work ? work.wanted : null;
     this.maker = 'maker' in work ? work.maker : null;
     this.builder = this.maker?.geometry ?? new GeometryBuilder();
-    this.exchange = exchange;
+    this.ordinatesOf = ordinatesOf;
     this.geometry = new GmlGeometry(this.builder, this.survey?.troubles ?? this.troubles);
   }
 
@@ -187,7 +194,7 @@ class Features implements XmlHandler {
       return;
     }
     this.geometryDone = true;
-    this.geometry.start(name, attributes, srs !== '' && this.exchange(srs));
+    this.geometry.start(name, attributes, srs === '' ? eastNorth : this.ordinatesOf(srs));
   }
 
   private property(attributes: Attributes): void {
@@ -292,7 +299,7 @@ export async function openGml(
     entities: 0,
     links: 0,
   };
-  const first = new Features(survey.types, { survey }, () => false);
+  const first = new Features(survey.types, { survey }, () => eastNorth);
   for await (const _ of readXml(
     source,
     first,
@@ -313,7 +320,7 @@ export async function openGml(
     if (opened.length === 0) tellDocument(findings, source, survey, first.surplusGeometries);
     const schema: Field[] = type.fields.fields();
     const srs = srsOf(type, findings, source.name);
-    const exchanged = axesOf(type, findings, source.name);
+    const ordinates = axesOf(type, findings, source.name);
     const kinds: KindName[] = kindNames.filter((_, k) => k > 0 && (type.kinds & (1 << k)) !== 0);
     tellMixedKinds(kinds, findings);
     if (type.repeated.size > 0)
@@ -328,7 +335,7 @@ export async function openGml(
       const reader = new Features(
         survey.types,
         { wanted: type.name, maker },
-        (name) => exchanged.get(name) ?? false,
+        (name) => ordinates.get(name) ?? eastNorth,
       );
       yield* readXml(source, reader, () => maker.take());
       yield* maker.take(true);
@@ -356,9 +363,9 @@ function emptyLayer(source: ByteSource, { declared }: Survey): Layer {
   };
 }
 
-/** For every srsName of a feature type, whether its ordinates are to be exchanged. What contradicts the name is told. */
-function axesOf(type: FeatureType, findings: Finding[], file: string): Map<string, boolean> {
-  const exchanged = new Map<string, boolean>();
+/** For every srsName of a feature type, how its ordinates stand. What contradicts the name is told. */
+function axesOf(type: FeatureType, findings: Finding[], file: string): Map<string, Ordinates> {
+  const ordinates = new Map<string, Ordinates>();
   for (const [name, box] of type.srsNames) {
     const read = readSrs(name);
     if (read === null) {
@@ -372,7 +379,7 @@ function axesOf(type: FeatureType, findings: Finding[], file: string): Map<strin
       continue;
     }
     const borneOut = isEmptyBox(box) ? read.exchanged : axesBorneOut(read, box);
-    exchanged.set(name, borneOut);
+    ordinates.set(name, { exchanged: borneOut, east: read.east, north: read.north });
     if (borneOut === read.exchanged) continue;
     findings.push({
       code: 'axis-order',
@@ -380,7 +387,7 @@ function axesOf(type: FeatureType, findings: Finding[], file: string): Map<strin
       words: `${file}: under the srsName ${name.slice(0, 80)} coordinates should stand ${read.exchanged ? 'north before east' : 'east before north'}; they were read the other way round, because only so they lie in the area of ${crsLabel(read.crs)}.`,
     });
   }
-  return exchanged;
+  return ordinates;
 }
 
 const srsCache = new Map<string, SrsRead | null>();

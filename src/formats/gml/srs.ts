@@ -1,69 +1,8 @@
 import { type Crs, geographicOf } from '../../core/crs/crs.ts';
 import { crsFromText } from '../../core/crs/from-text.ts';
-import { wgs84 } from '../../core/crs/registry.ts';
+import { axesOfDefinition, wgs84 } from '../../core/crs/registry.ts';
 import { transformer } from '../../core/crs/transformer.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
-
-/** Projected CRSs of the EPSG registry whose first axis is the northing, as ranges of codes. */
-const northingFirst: readonly (readonly [number, number])[] = [
-  [2000 + 36, 2036],
-  [2044, 2045],
-  [2065, 2065],
-  [2081, 2083],
-  [2085, 2086],
-  [2093, 2093],
-  [2096, 2098],
-  [2105, 2132],
-  [2166, 2167],
-  [2169, 2180],
-  [2193, 2193],
-  [2199, 2200],
-  [2206, 2212],
-  [2319, 2462],
-  [2523, 2549],
-  [2551, 2735],
-  [2738, 2758],
-  [2935, 2941],
-  [2953, 2953],
-  [3006, 3030],
-  [3034, 3035],
-  [3038, 3051],
-  [3058, 3059],
-  [3068, 3068],
-  [3114, 3118],
-  [3126, 3138],
-  [3300, 3303],
-  [3328, 3335],
-  [3346, 3346],
-  [3350, 3352],
-  [3366, 3366],
-  [3386, 3390],
-  [3396, 3407],
-  [3764, 3764],
-  [3788, 3791],
-  [3793, 3793],
-  [3812, 3812],
-  [3833, 3841],
-  [3844, 3851],
-  [4417, 4417],
-  [4434, 4434],
-  [4491, 4554],
-  [5105, 5130],
-  [5167, 5188],
-  [5253, 5259],
-  [5269, 5275],
-  [5518, 5520],
-  [5556, 5556],
-  [5632, 5632],
-  [5634, 5639],
-  [5650, 5653],
-  [31254, 31259],
-  [31275, 31279],
-  [31281, 31290],
-  [31466, 31470],
-  [28402, 28432],
-  [20004, 20032],
-];
 
 /** EPSG code in any form of srsName; null when it is none. */
 function epsgOf(srsName: string): number | null {
@@ -75,15 +14,33 @@ function epsgOf(srsName: string): number | null {
   return found === null ? null : Number(found[1]);
 }
 
-const startsWithNorthing = (code: number) => northingFirst.some(([from, end]) => code >= from && code <= end);
-
 /** URNs and http URIs keep the order of axes that the registry has. */
 export const followsRegistry = (srsName: string) => /^urn:|\/def\/crs\//i.test(srsName.trim());
 
-export interface SrsRead {
-  crs: Crs | null;
-  /** True when coordinates stand as [north, east] (or latitude, longitude) and must be exchanged. */
+/** How ordinates stand in a document. */
+export interface Ordinates {
+  /** True when they stand as [north, east] (or latitude, longitude) and must be exchanged. */
   exchanged: boolean;
+  /** −1 where the definition counts westings or southings: memory holds eastings and northings. */
+  east: 1 | -1;
+  north: 1 | -1;
+}
+
+export const eastNorth: Ordinates = { exchanged: false, east: 1, north: 1 };
+
+export interface SrsRead extends Ordinates {
+  crs: Crs | null;
+}
+
+/** How ordinates stand in the order and directions of a CRS's own definition. */
+function ordinatesOf(crs: Crs): Ordinates {
+  const axes = crs.code === undefined ? null : axesOfDefinition(crs.code.slice(5));
+  if (axes === null) return { ...eastNorth, exchanged: crs.kind === 'geographic' };
+  return {
+    exchanged: axes === 'ne' || axes === 'nw' || axes === 'sw',
+    east: axes.includes('w') ? -1 : 1,
+    north: axes.includes('s') ? -1 : 1,
+  };
 }
 
 /**
@@ -92,21 +49,25 @@ export interface SrsRead {
  */
 export function readSrsName(srsName: string): SrsRead {
   const name = srsName.trim();
-  if (/(^|[:/])CRS:?84h?$/i.test(name)) return { crs: wgs84(), exchanged: false };
+  if (/(^|[:/])CRS:?84h?$/i.test(name)) return { crs: wgs84(), ...eastNorth };
   const code = epsgOf(name);
   const crs = crsFromText(code === null ? name : `EPSG:${code}`);
-  const byRegistry = followsRegistry(name);
-  const north =
-    crs.kind === 'geographic' || (crs.code !== undefined && startsWithNorthing(Number(crs.code.slice(5))));
-  return { crs, exchanged: byRegistry && north };
+  return {
+    crs,
+    ...(followsRegistry(name) ? ordinatesOf(code === null ? crs : definitionOf(crs, code)) : eastNorth),
+  };
 }
 
+/** The same CRS under the code that the document has: one with heights has the axes of its own definition. */
+const definitionOf = (crs: Crs, code: number): Crs => ({ ...crs, code: `EPSG:${code}` });
+
 /** The srsName that is written, and whether coordinates are to be exchanged under it. */
-export function srsNameFor(crs: Crs): { name: string; exchanged: boolean } | null {
+export function srsNameFor(crs: Crs): ({ name: string } & Ordinates) | null {
   const code = crs.code?.startsWith('EPSG:') ? crs.code.slice(5) : null;
   if (code === null) return null;
   const name = `http://www.opengis.net/def/crs/EPSG/0/${code}`;
-  return { name, exchanged: readSrsName(name).exchanged };
+  const { exchanged, east, north } = readSrsName(name);
+  return { name, exchanged, east, north };
 }
 
 /** Degrees around the area of use of a CRS that still count as in it: areas are drawn roughly. */
@@ -144,7 +105,9 @@ export function axesBorneOut(read: SrsRead, box: Box): boolean {
   ];
   const inArea = (swap: boolean) =>
     corners.map(([first, second]) =>
-      swap ? liesInArea(crs, second, first) : liesInArea(crs, first, second),
+      swap
+        ? liesInArea(crs, read.east * second, read.north * first)
+        : liesInArea(crs, read.east * first, read.north * second),
     );
   const nowhere = inArea(exchanged).every((inside) => inside === false);
   return nowhere && inArea(!exchanged).every((inside) => inside === true) ? !exchanged : exchanged;

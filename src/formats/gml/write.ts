@@ -7,7 +7,7 @@ import { isLayer, type Table } from '../../core/layer/layer.ts';
 import { type Field, type FieldType, fieldTitle } from '../../core/table/schema.ts';
 import { Filled } from '../writing/filled.ts';
 import { isXmlName, renamedNote, xmlNames, xmlText } from '../xml/write-xml.ts';
-import { srsNameFor } from './srs.ts';
+import { type Ordinates, srsNameFor } from './srs.ts';
 
 /** Namespace of the application schema that is written; nothing is to be found there. */
 const namespace = 'urn:isomeric:layers';
@@ -132,10 +132,10 @@ class GeometryXml {
   measures = false;
   empty = 0;
   readonly filled = new Filled('GML');
-  private readonly srs: { name: string; exchanged: boolean } | null;
+  private readonly srs: ({ name: string } & Ordinates) | null;
   private readonly box = emptyBox();
 
-  constructor(srs: { name: string; exchanged: boolean } | null) {
+  constructor(srs: ({ name: string } & Ordinates) | null) {
     this.srs = srs;
   }
 
@@ -153,8 +153,8 @@ class GeometryXml {
     const positions = (r: number, backwards = false) => {
       const texts: string[] = [];
       for (let v = array.vertexStart[r]; v < array.vertexStart[r + 1]; v++) {
-        const x = array.xy[2 * v];
-        const y = array.xy[2 * v + 1];
+        const x = (this.srs?.east ?? 1) * array.xy[2 * v];
+        const y = (this.srs?.north ?? 1) * array.xy[2 * v + 1];
         texts.push(
           `${this.srs?.exchanged ? `${y} ${x}` : `${x} ${y}`}${z ? ` ${this.filled.height(array.z![v])}` : ''}`,
         );
