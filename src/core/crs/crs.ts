@@ -169,9 +169,13 @@ export function sameCrs(a: Crs, b: Crs): boolean {
 
 /** True when two projected CRSs of one method have the same parameters, as far as texts of twelve digits say it. */
 export function sameParameters(a: ProjectedCrs, b: ProjectedCrs): boolean {
-  return parameterNames.every((name) => {
+  const agrees = (name: ParameterName, other = name) => {
     const neutral = name === 'scaleFactor' ? 1 : 0;
     const tolerance = name.startsWith('false') ? 1e-4 : name === 'height' ? 1e-3 : 1e-9;
-    return near(a.parameters[name] ?? neutral, b.parameters[name] ?? neutral, tolerance);
-  });
+    return near(a.parameters[name] ?? neutral, b.parameters[other] ?? neutral, tolerance);
+  };
+  // A cone does not know which of its two parallels is called the first.
+  const exchanged =
+    agrees('standardParallel1', 'standardParallel2') && agrees('standardParallel2', 'standardParallel1');
+  return parameterNames.every((name) => (exchanged && name.startsWith('standardParallel')) || agrees(name));
 }

@@ -9,6 +9,7 @@ import {
   type ProjectedCrs,
   sameCrs,
   sameEllipsoid,
+  sameParameters,
   sameShift,
 } from './crs.ts';
 import { datumKey } from './datum-names.ts';
@@ -225,13 +226,17 @@ function projectedCodes(crs: ProjectedCrs): string[] {
 const plainMethod = (method: string) => method.replace(/-north$|-michigan$/, '');
 const plainName = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '');
 
+/** Of twins, the one without a code or with another order of axes in its name goes last. */
+const oddness = ({ code, name }: ProjectedCrs) =>
+  (code === undefined ? 2 : 0) + (/\([ENXYz]{1,2}[-,][ENXYz]{1,2}\)/.test(name) ? 1 : 0);
+
 function matchProjected(crs: ProjectedCrs): ProjectedCrs | null {
   let match: ProjectedCrs | null = null;
   for (const code of projectedCodes(crs)) {
     const candidate = crsByNumber(code) as ProjectedCrs;
-    if (!agrees(candidate, crs)) continue;
+    if (!sameParameters(candidate, crs) || !agrees(candidate, crs)) continue;
     if (plainName(candidate.name) === plainName(crs.name)) return candidate;
-    if (match === null || (match.code === undefined && candidate.code !== undefined)) match = candidate;
+    if (match === null || oddness(candidate) < oddness(match)) match = candidate;
   }
   return match;
 }

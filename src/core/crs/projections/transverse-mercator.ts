@@ -29,7 +29,7 @@ function kruegerSeries(n: number): { scale: number; alpha: Float64Array; beta: F
 
 /**
  * Greatest η′ that is computed: there the series' first term left out is 0.3 mm on the earth's ellipsoids (nanometres at
- * 35° from the meridian). On the equator this is 65° from the central meridian.
+ * 35° from the meridian). On the equator this is 64.8° from the central meridian.
  */
 const reach = 1.5;
 const reachTanh = Math.tanh(reach);
