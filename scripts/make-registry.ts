@@ -18,7 +18,7 @@ import { crsFromParameters, type Entry, knownDefinitions } from './registry-para
 
 /** Seven parameters whose rotations stand in the text with the sign of the coordinate-frame convention. */
 const reversed = new Set(
-  '4313 4123 4124 4179 4284 4202 4207 4274 4666 4240 4141 4611 5233 4242 8351 5228 4216 4191 4238 4319 4663 4664 4665 4723 4726 8694 4673 5681'.split(
+  '4313 4123 4124 4179 4284 4202 4207 4274 4666 4240 4141 4611 5233 4242 8351 5228 4216 4191 4238 4319 4663 4664 4665 4723 4726 8694 4673 5681 4683'.split(
     ' ',
   ),
 );

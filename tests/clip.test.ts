@@ -377,7 +377,7 @@ describe('clip', () => {
       type: 'LineString',
       coordinates: [
         [8, 2, 100],
-        [10, 2, 100],
+        [10, 2, 150],
       ],
     });
   });

@@ -45,16 +45,16 @@ export function crsFindings(crs: Crs, box: Readonly<Box>, layer?: string): Findi
   const small =
     Math.max(Math.abs(box[0]), Math.abs(box[2])) <= 360 && Math.max(Math.abs(box[1]), Math.abs(box[3])) <= 90;
   const inside = crs.area === undefined || holdsPlace(crs.area, places[8], places[9], reachOf(crs.area));
-  if (small && (lost > 0 || !inside || Math.abs(box[2] - box[0]) < 90)) {
+  if (small) {
     // A plan within metres of a grid's origin is rare; degrees under the name of a grid are common.
-    if (crs.area === undefined || !inside)
-      findings.push({
-        code: 'extent-looks-like-degrees',
-        severity: 'error',
-        layer,
-        words: `The CRS is ${crsLabel(crs)}, in ${crs.unitName}s, but the coordinates (${numbers}) look like degrees.`,
-        repair,
-      });
+    const there = crs.area !== undefined && holdsPlace(crs.area, places[8], places[9]);
+    findings.push({
+      code: 'extent-looks-like-degrees',
+      severity: there ? 'warning' : 'error',
+      layer,
+      words: `The CRS is ${crsLabel(crs)}, in ${crs.unitName}s, but the coordinates (${numbers}) look like degrees.`,
+      repair,
+    });
     return findings;
   }
   if (lost === 5)

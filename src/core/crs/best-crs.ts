@@ -53,12 +53,26 @@ function fitted(box: Box): ProjectedCrs[] {
     latitudeOfOrigin: latitude,
   };
   const steep = parallels.standardParallel1 + parallels.standardParallel2 !== 0 && Math.abs(latitude) < 80;
+  const pole = north > 89 && south > 0 ? 90 : south < -89 && north < 0 ? -90 : null;
+  if (pole !== null)
+    return [
+      own(`Lambert azimuthal equal-area at ${pole}°`, 'lambert-azimuthal-equal-area', {
+        ...middle,
+        latitudeOfOrigin: pole,
+      }),
+      own(`Polar stereographic at ${pole}°`, 'polar-stereographic-a', {
+        ...middle,
+        latitudeOfOrigin: pole,
+        scaleFactor: round(1 - (high * Math.PI) ** 2 / 180 ** 2 / 8, 6),
+      }),
+    ];
   const list: ProjectedCrs[] = [
     own(`Lambert azimuthal equal-area at ${place}`, 'lambert-azimuthal-equal-area', {
       ...middle,
       latitudeOfOrigin: latitude,
     }),
   ];
+  if (east - west > 120) list.push(own(`Equal Earth at ${longitude}°`, 'equal-earth', middle));
   if (steep && south > -89 && north < 89) {
     list.push(own(`Albers equal-area at ${place}`, 'albers-equal-area', { ...middle, ...parallels }));
     list.push(

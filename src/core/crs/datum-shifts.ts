@@ -56,7 +56,7 @@ const table: readonly Row[] = [
   },
   {
     codes:
-      '4151 4619 4669 4661 4173 4765 4755 4612 4674 4075 4490 6668 4176 7136 7139 8427 8431 9294 9470 9696 9547 8907 9333 5365 5371 5393 9474 9475',
+      '4151 4619 4669 4661 4173 4765 4755 4612 4674 4075 4490 6668 4176 7136 7139 8427 8431 9294 9470 4742 9696 9547 8907 9333 5365 5371 5393 9474 9475',
     shift: zero,
     accuracy: 1,
     source: 'taken as zero: a national frame on ITRF or ETRS89, within a metre of WGS 84',
@@ -124,6 +124,19 @@ const table: readonly Row[] = [
   },
   { codes: '4154', shift: [-117, -132, -164], accuracy: 25, source: 'ED50 to WGS 84, mean for Iran' },
   { codes: '4203', shift: [-134, -48, 149], accuracy: 5, source: 'AGD84 to WGS 84, mean for its country' },
+  { codes: '4675', shift: [-100, -248, 259], accuracy: 6, source: 'Guam 1963 to WGS 84' },
+  {
+    codes: '4135',
+    shift: [61, -285, -181],
+    accuracy: 35,
+    source: 'Old Hawaiian to WGS 84, mean for the islands',
+  },
+  {
+    codes: '4801',
+    shift: [674.374, 15.056, 405.346],
+    accuracy: 1,
+    source: 'CH1903 to WGS 84: the same net, counted from Bern',
+  },
   { codes: '4738', shift: [-156, -271, -189], accuracy: 35, source: 'Hong Kong 1963 to WGS 84' },
   { codes: '4225', shift: [-206.05, 168.28, -3.82], accuracy: 5, source: 'Corrego Alegre 1970-72 to WGS 84' },
   { codes: '4275 4807', shift: [-168, -60, 320], accuracy: 2, source: 'NTF to WGS 84 (EPSG operation 1193)' },

@@ -510,7 +510,7 @@ export const geographicRows = `
 4679|Jouik 1961|Jouik_1961|8|||-80.01 253.26 291.19|1|-17.08 19.37 -15.88 21.34
 4680|Nouakchott 1965|Nouakchott_1965|8|||124.5 -63.5 -281|5|-16.57 16.81 -15.59 19.41
 4682|Gulshan 303|Gulshan_303|7|||283.729 735.942 261.143|1|88.01 18.56 92.67 26.64
-4683|PRS92|Philippine_Reference_System_1992|5|||||116.04 3 129.95 22.18
+4683|PRS92|Philippine_Reference_System_1992|5|||-127.62 -67.24 -47.04 -3.068 4.903 1.578 -1.06||116.04 3 129.95 22.18
 4684|Gan 1970|Gan_1970|4|||-133 -321 50|44|72.81 -0.69 73.69 7.08
 4686|MAGNA-SIRGAS|Marco_Geocentrico_Nacional_de_Referencia|2|||0 0 0||-84.77 -4.23 -66.87 15.51
 4687|RGPF|Reseau_Geodesique_de_la_Polynesie_Francaise|2|||0.072 -0.507 -0.245 0.0183 -0.0003 0.007 -0.0093||-158.13 -31.24 -131.97 -4.52
@@ -1055,7 +1055,7 @@ x2|Sphere|Sphere of 6371008.7714 m|6|||||
 x3|Unspecified datum based upon the GRS 1980 Authalic Sphere|Not_specified_based_on_GRS_1980_Authalic_Sphere|246|||||
 x4|GCS_Bab_South|D_Bab_South|247|||||
 x5|GCS_Pohnpei|D_Pohnpei|247|||||
-x6|Guam 1963|Guam_1963|247|||||
+x6|Guam 1963|Guam_1963|247|||=4675||
 4042|Unknown datum based upon the Everest (1830 Definition) ellipsoid (deprecated)|Not_specified_based_on_Everest_1830_Definition_ellipsoid|22|||||
 `;
 /** code|name|base|method|parameters in the method's order|unit|west south east north|axes, where not east and north */

@@ -146,14 +146,17 @@ export class SeamCutter {
         builder.copy(images, i);
         continue;
       }
-      if (this.cutOne(degrees, i, builder)) cut.push(i);
+      const result = this.cutOne(degrees, i, builder);
+      // Wholly beyond where the map is usually ended: it has the image that the formula gives, or none.
+      if (result === null) builder.copy(images, i);
+      else if (result) cut.push(i);
     }
     return { geometry: builder.finish(), cut };
   }
 
   private allThere(degrees: GeometryArray, i: number): boolean {
-    for (let k = 2 * degrees.firstVertex(i); k < 2 * degrees.endVertex(i); k++)
-      if (!Number.isFinite(degrees.xy[k])) return false;
+    for (let k = 2 * degrees.firstVertex(i); k < 2 * degrees.endVertex(i); k += 2)
+      if (!(Math.abs(degrees.xy[k]) < 1e4 && Math.abs(degrees.xy[k + 1]) <= 90 + 1e-9)) return false;
     return true;
   }
 
@@ -171,8 +174,8 @@ export class SeamCutter {
     return turns;
   }
 
-  /** Appends feature i, cut, in the target; true when it was cut or lost a part. */
-  private cutOne(degrees: GeometryArray, i: number, builder: GeometryBuilder): boolean {
+  /** Appends feature i, cut, in the target; true when it was cut or lost a part; null, and nothing, when all of it is out. */
+  private cutOne(degrees: GeometryArray, i: number, builder: GeometryBuilder): boolean | null {
     const single = this.aroundPole(degrees, i) > 0 ? this.closedOverPole(degrees, i) : one(degrees, i);
     const box = single.boxOf(0);
     const pieces: GeometryArray[] = [];
@@ -190,6 +193,7 @@ export class SeamCutter {
       this.onwards.transform(piece.xy);
       pieces.push(piece);
     }
+    if (pieces.length === 0) return null;
     joinParts(pieces, degrees.kind[i], builder);
     return changed;
   }
@@ -253,10 +257,6 @@ function one(array: GeometryArray, i: number): GeometryArray {
 /** The pieces of one feature as one feature: a multi-part one where there are several. */
 function joinParts(pieces: readonly GeometryArray[], kind: number, builder: GeometryBuilder): void {
   const parts = pieces.reduce((sum, piece) => sum + piece.partStart[piece.length], 0);
-  if (parts === 0) {
-    builder.feature(Kind.None);
-    return;
-  }
   builder.feature(kind >= Kind.MultiPoint || parts === 1 ? kind : kind + 3);
   for (const piece of pieces) {
     for (let p = 0; p < piece.partStart[piece.length]; p++) {
