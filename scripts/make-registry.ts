@@ -136,7 +136,9 @@ function axesOf(entry: Entry, crs: ProjectedCrs): string {
   // Texts say east and north, or nothing where the definition has another order; around the poles both are “north” or
   // “south”, easting first unless the name says otherwise.
   if (/AXIS\["Easting",EAST\]/.test(entry.wkt)) return '';
-  const polar = Math.abs(crs.parameters.latitudeOfOrigin ?? 0) === 90 || crs.method.startsWith('polar');
+  const polar =
+    crs.method.startsWith('polar') ||
+    (crs.method.startsWith('lambert-azimuthal') && Math.abs(crs.parameters.latitudeOfOrigin ?? 0) === 90);
   return polar && !/\(N,E\)/.test(entry.name) && entry.code !== '5482' ? '' : 'ne';
 }
 

@@ -92,10 +92,6 @@ const terminals = {
     'isomeric ledger works --verify',
   ],
   'command-look-tables': ['isomeric look data/statistics-office/MOBILITY-2024.zip'],
-  'command-field': [
-    'isomeric look data/statistics-office/MOBILITY-2024.zip --field M24_003E',
-    `isomeric rows data/statistics-office/MOBILITY-2024.zip --layer M24 --where "reason(M24_002E) = 'suppressed'" --limit 5`,
-  ],
   'command-variables': [
     'isomeric variables data/statistics-office/MOBILITY-2024.zip cannot walk',
     'isomeric save data/statistics-office/MOBILITY-2024.zip --level "6 digits" --variables "adults = residents aged 16 and over; cannot_walk = residents who cannot walk" --out mobility.csv --dictionary dictionary.csv | grep -v note',
@@ -138,11 +134,11 @@ const terminals = {
     'isomeric save data/boundary-office/wards-2024.geojson --out wards.topojson',
     'isomeric look districts.shp',
   ],
-  'command-look-damaged': [
-    'mkdir received && cd received',
-    'unzip -qj ../data/map-extracts/teskaria-ombrey.zip && rm roads.shp waterways.dbf buildings.* refuge_halls.* footbridges.*',
-    'head -c 40000 ../data/boundary-office/wards-2024.geojson > wards.geojson && cp ../data/boundary-office/provinces-2024.geojson provinces.csv',
-    'isomeric look . ; cd ..',
+  'command-crs': [
+    'isomeric crs EPSG:32626',
+    'isomeric crs --for data/boundary-office/districts-2024.geojson --purpose densities | head -n 7',
+    'isomeric locate data/map-extracts/teskaria-ombrey.zip --layer footbridges --near data/boundary-office/districts-2024.geojson | head -n 5',
+    'isomeric reproject data/boundary-office/wards-2024.geojson --crs data/teskaria-grid.wkt --out grid.gpkg --steps',
   ],
   'command-check': [
     'isomeric check data/map-extracts/teskaria-ombrey.zip --layer buildings --key ID',
@@ -235,6 +231,12 @@ if (only === undefined || !only.startsWith('command')) {
     args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-background-networking'],
   });
   const page = await chrome.newPage({ viewport: { width: 1280, height: 800 } });
+  const wards = 'data/boundary-office/wards-2024.geojson';
+  execFileSync(
+    process.execPath,
+    [command, 'crs', '--for', wards, '--purpose', 'densities', '--picture', join(target, 'crs.png')],
+    { cwd: folder, stdio: 'ignore' },
+  );
   execFileSync('convert', [
     join(delivered, 'maps', 'no-car.png'),
     '-resize',

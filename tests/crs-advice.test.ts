@@ -270,6 +270,23 @@ describe('isomeric crs and locate', () => {
     expect(looked.out).toMatch(/CRS: utm: EPSG:32632/);
   });
 
+  it('a census shapefile of another dialect goes to any grid and to GeoJSON without an option', async () => {
+    const { folder } = study();
+    const isomeric = commandIn(folder);
+    await isomeric('reproject', wards, '--crs', 'EPSG:4269', '--out', 'tracts.shp');
+    writeFileSync(
+      join(folder, 'tracts.prj'),
+      'GEOGCS["GCS_North_American_1983",DATUM["D_North_American_1983",SPHEROID["GRS_1980",6378137,298.257222101]],PRIMEM["Greenwich",0],UNIT["Degree",0.017453292519943295]]',
+    );
+    const json = await isomeric('save', 'tracts.shp', '--out', 'tracts.geojson');
+    expect(json.code, json.told).toBe(0);
+    expect(json.out).toMatch(/NAD83.*accuracy about \d m/);
+    for (const crs of ['EPSG:32626', 'EPSG:3035', 'EPSG:27700', 'EPSG:2056']) {
+      const { code, told } = await isomeric('reproject', 'tracts.shp', '--crs', crs, '--out', 'there.gpkg');
+      expect(code, told).toBe(0);
+    }
+  });
+
   it('reprojects to the best, says why, tells the steps, adds vertices', async () => {
     const isomeric = commandIn(study().folder);
     const best = await isomeric(

@@ -394,6 +394,16 @@ describe('the step between two datums', () => {
     );
   });
 
+  it('goes the long way for a shift that no datum has', () => {
+    const own = { ...(crsByEpsg(4326) as GeographicCrs), code: undefined, datum: 'Own', name: 'Own' };
+    own.shift = { ...own.shift!, tx: 900_000, ty: -400_000, tz: 250_000, rz: 3000 };
+    const xy = Float64Array.of(0.3, 0.8);
+    datumStep(own, crsByEpsg(4326) as GeographicCrs)(xy, 0, 1);
+    const [l, p] = fromGeocentric(own.ellipsoid, ...shifted(toGeocentric(own.ellipsoid, 0.3, 0.8), own, 1));
+    expect(xy[0]).toBeCloseTo(l, 12);
+    expect(xy[1]).toBeCloseTo(p, 12);
+  });
+
   it('takes ellipsoids that differ by a tenth of a millimetre as they are', () => {
     const xy = Float64Array.of(10, 45);
     transformer(crsByEpsg(4258)!, crsByEpsg(4326)!).transform(xy);

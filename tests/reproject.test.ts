@@ -8,6 +8,7 @@ import {
   geometriesFrom,
   IsomericError,
   type Layer,
+  planarArea,
   type ReprojectOptions,
   readNtv2,
   reproject,
@@ -117,6 +118,34 @@ describe('the seam of a map', () => {
     expect(account.counts).toMatchObject({ cutAtSeam: 1, withoutImage: 0 });
     expect(codes).not.toContain('outside-projection');
     expect(Math.min(...geometry.xy)).toBeCloseTo(-20037508.34, 1);
+  });
+
+  it('cuts nothing where the map goes on: around a point there is no seam', async () => {
+    for (const code of ['EPSG:3035', 'EPSG:3571', 'EPSG:3995']) {
+      const { geometry, account } = await brought(
+        [line([-172, 70], [-168, 71], [-165, 72]), line([5, 60], [12, 62])],
+        code,
+      );
+      expect(account.counts.cutAtSeam, code).toBe(0);
+      expect(partsOf(geometry)).toBe(1);
+    }
+  });
+
+  it('cuts at every interruption of a map that has several, and areas stay the same', async () => {
+    const ring = area([-60, -40], [40, -40], [40, 50], [-60, 50]);
+    const { geometry, account } = await brought([ring], '54052', undefined, {
+      densify: { path: 'straight', within: 500 },
+    });
+    expect(account.counts.cutAtSeam).toBe(1);
+    // Two lobes in the north, two in the south.
+    expect(partsOf(geometry)).toBe(4);
+    const whole = planarArea(geometry, 0);
+    const radius = 6378137;
+    const degree = Math.PI / 180;
+    const sphere = radius ** 2 * 100 * degree * (Math.sin(50 * degree) + Math.sin(40 * degree));
+    expect(Math.abs(whole / sphere - 1)).toBeLessThan(1e-3);
+    const lines = await brought([line([-110, -30], [150, -30])], '54052');
+    expect(partsOf(lines.geometry)).toBe(4);
   });
 
   it('keeps heights of what is cut', async () => {

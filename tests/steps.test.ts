@@ -92,6 +92,49 @@ async function values(
   return all;
 }
 
+describe('the CRS of a study', () => {
+  it('is the best for its area when asked, with the reason; equal-area where densities are wanted', async () => {
+    const { layers } = await run({ crs: 'best for densities', prepare: '  wards: [clip: area]' });
+    expect(said[0]).toMatch(
+      /^Area: 1 districts .* CRS: .* chosen as the best for densities: .*areas equal everywhere/,
+    );
+    expect(layers.get('wards')).toMatchObject({
+      crs: { name: expect.stringMatching(/equal-area at/) as string },
+    });
+    said.length = 0;
+    await run({ crs: 'best', prepare: '  wards: [clip: area]' });
+    expect(said[0]).toMatch(/CRS: EPSG:32626 .* chosen as the best for mapping/);
+  });
+
+  it('must keep areas where figures per area are drawn: chosen so, or told', async () => {
+    const parts = {
+      prepare: '  wards: [{ join: housing, on: code = area_code }, clip: area]',
+      draw: 'titles:\n  households: { title: Households, unit: per km² }\ndraw:\n  dense: { title: Dense, layer: wards, colour by: households }',
+    };
+    await run({ ...parts, crs: 'best' });
+    expect(said[0]).toMatch(/best for densities.*Figures per area are drawn/);
+    const { findings } = await run({ ...parts, crs: 'EPSG:3857' });
+    // Over the flats alone even the map of the web is nearly even.
+    expect(findings.map(({ code }) => code)).not.toContain('crs-not-equal-area');
+    const whole = await run({ ...parts, crs: 'EPSG:3857', area: '{ layer: districts }' });
+    expect(whole.findings.map(({ code }) => code)).toContain('crs-not-equal-area');
+  });
+
+  it('is reached over a grid of shifts that the study names; a file that is none is told', async () => {
+    writeFileSync(join(folder, 'bad.gsb'), 'no grid');
+    await expect(
+      run({ gather: 'datum grids: [bad.gsb]', prepare: '  wards: [clip: area]' }),
+    ).rejects.toMatchObject({
+      code: 'grid-damaged',
+    });
+    await expect(
+      run({ gather: 'datum grids: [none.gsb]', prepare: '  wards: [clip: area]' }),
+    ).rejects.toMatchObject({
+      code: 'file-missing',
+    });
+  });
+});
+
 describe('areas', () => {
   it('a box in degrees', async () => {
     const { layers } = await run({

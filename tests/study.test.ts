@@ -327,6 +327,7 @@ describe('study.yaml', () => {
       'study',
       'area',
       'crs',
+      'datum grids',
       'sources',
       'gather',
       'prepare',

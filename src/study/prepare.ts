@@ -10,6 +10,7 @@ import { join, parseOn } from '../core/layer/verbs/join.ts';
 import { lengthen } from '../core/layer/verbs/lengthen.ts';
 import { withReasonColumns } from '../core/layer/verbs/reasons.ts';
 import { reproject } from '../core/layer/verbs/reproject.ts';
+import { remarkFindings } from '../core/layer/verbs/reproject-findings.ts';
 import { onlyUnits } from '../core/layer/verbs/rows.ts';
 import { selectColumns } from '../core/layer/verbs/select.ts';
 import { tally } from '../core/layer/verbs/tally.ts';
@@ -43,7 +44,7 @@ export async function planLayer(
     }
     // Nothing to say when it is there already; the study's CRS may know a datum shift that the file's does not.
     table = sameCrs(table.crs, area.crs)
-      ? { ...table, crs: area.crs }
+      ? { ...table, crs: area.crs, findings: [...table.findings, ...remarkFindings(table.crs, name)] }
       : reproject(table, area.crs, { grids: await studyGrids(study, machine) });
   }
   const steps = study.prepare[name];

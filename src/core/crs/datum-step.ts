@@ -1,5 +1,12 @@
 import { type DatumShift, eccentricitySquared, type GeographicCrs } from './crs.ts';
-import { affineOfShift, composed, inverseAffine } from './geocentric.ts';
+import {
+  type Affine,
+  affineOfShift,
+  composed,
+  fromGeocentric,
+  inverseAffine,
+  toGeocentric,
+} from './geocentric.ts';
 import { wrapped } from './projections/projection.ts';
 
 /** Works on radians in place: `count` pairs from pair `from`. */
@@ -40,6 +47,29 @@ function nearlyEqual(source: GeographicCrs, target: GeographicCrs, turn: number)
   };
 }
 
+/** Beyond this no datum in use lies: points end far from the ellipsoid, where the short way is not exact. */
+const isLarge = ({ tx, ty, tz, rx, ry, rz, ppm }: DatumShift) =>
+  Math.hypot(tx, ty, tz) > 10_000 || Math.hypot(rx, ry, rz) > 600 || Math.abs(ppm) > 1000;
+
+/** The long way over geocentric coordinates, for shifts of any size. */
+function overSpace(source: GeographicCrs, target: GeographicCrs, m: Affine): Step {
+  const turn1 = (source.primeMeridian * Math.PI) / 180;
+  const turn2 = (target.primeMeridian * Math.PI) / 180;
+  return (xy, from, count) => {
+    for (let k = 2 * from, end = 2 * (from + count); k < end; k += 2) {
+      const [x, y, z] = toGeocentric(source.ellipsoid, xy[k] + turn1, xy[k + 1]);
+      const [lambda, phi] = fromGeocentric(
+        target.ellipsoid,
+        m[0] * x + m[1] * y + m[2] * z + m[3],
+        m[4] * x + m[5] * y + m[6] * z + m[7],
+        m[8] * x + m[9] * y + m[10] * z + m[11],
+      );
+      xy[k] = wrapped(lambda - turn2);
+      xy[k + 1] = phi;
+    }
+  };
+}
+
 /** Greatest sine of a change of angle that the short series is good for: far more than any datum moves a point. */
 const small = 0.02;
 
@@ -62,6 +92,7 @@ export function datumStep(source: GeographicCrs, target: GeographicCrs): Step {
   if (isZero(from) && isZero(to) && sameAxis && flattenings < 2e-11)
     return nearlyEqual(source, target, turn1 - turn2);
   const map = composed(affineOfShift(from), inverseAffine(affineOfShift(to)));
+  if (isLarge(from) || isLarge(to)) return overSpace(source, target, map);
   const [m0, m1, m2, m3, m4, m5, m6, m7, m8, m9, m10, m11] = map;
   const a1 = source.ellipsoid.a;
   const e1 = eccentricitySquared(source.ellipsoid);

@@ -104,13 +104,15 @@ export function distortionOver(crs: Crs, box: Box, side = 9): DistortionReport |
   const [west, south, e, north] = box;
   const east = e < west ? e + 360 : e;
   const at = distortionAt(crs);
+  // All around the globe, the edge of the area is the edge of the map: a hair within.
+  const hair = east - west > 359 ? 1e-4 : 0;
   const points: Distortion[] = [];
   const corners: Distortion[] = [];
   let without = 0;
   for (let row = 0; row < side; row++) {
     for (let column = 0; column < side; column++) {
       const found = at(
-        west + ((east - west) * column) / (side - 1),
+        west + (east - west) * (hair + ((1 - 2 * hair) * column) / (side - 1)),
         Math.max(-89.9, Math.min(89.9, south + ((north - south) * row) / (side - 1))),
       );
       if (found === null) without++;

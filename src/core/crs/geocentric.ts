@@ -108,7 +108,7 @@ export function fromGeocentric(
   const p = Math.hypot(x, y);
   let theta = Math.atan2(z * ellipsoid.a, p * b);
   let latitude = 0;
-  for (let step = 0; step < 4; step++) {
+  for (let step = 0; step < 8; step++) {
     const s = Math.sin(theta);
     const c = Math.cos(theta);
     latitude = Math.atan2(z + second * b * s * s * s, p - e2 * ellipsoid.a * c * c * c);

@@ -1135,9 +1135,9 @@ export const projectedRows = `
 2078|ELD79 / UTM zone 33N|4159|transverse-mercator|0 15 0.9996 500000 0||12 22.51 18.01 33.06|
 2079|ELD79 / UTM zone 34N|4159|transverse-mercator|0 21 0.9996 500000 0||17.99 19.5 24 33|
 2080|ELD79 / UTM zone 35N|4159|transverse-mercator|0 27 0.9996 500000 0||24 19.99 25.21 32.15|
-2081|Chos Malal 1914 / Argentina 2|4160|transverse-mercator|-90 -69 1 2500000 0||-70.51 -43.41 -67.49 -31.91|
-2082|Pampa del Castillo / Argentina 2|4161|transverse-mercator|-90 -69 1 2500000 0||-70.5 -50.34 -67.49 -42.49|
-2083|Hito XVIII 1963 / Argentina 2|4254|transverse-mercator|-90 -69 1 2500000 0||-68.64 -54.9 -67.5 -52.59|
+2081|Chos Malal 1914 / Argentina 2|4160|transverse-mercator|-90 -69 1 2500000 0||-70.51 -43.41 -67.49 -31.91|ne
+2082|Pampa del Castillo / Argentina 2|4161|transverse-mercator|-90 -69 1 2500000 0||-70.5 -50.34 -67.49 -42.49|ne
+2083|Hito XVIII 1963 / Argentina 2|4254|transverse-mercator|-90 -69 1 2500000 0||-68.64 -54.9 -67.5 -52.59|ne
 2084|Hito XVIII 1963 / UTM zone 19S|4254|transverse-mercator|0 -69 0.9996 500000 10000000||-68.62 -54.61 -66 -51.65|
 2087|ELD79 / TM 12 NE|4159|transverse-mercator|0 12 0.9996 500000 0||9.31 22.61 15 33.23|
 2088|Carthage / TM 11 NE|4223|transverse-mercator|0 11 0.9996 500000 0||7.81 33.22 13.67 38.41|
@@ -2783,7 +2783,7 @@ export const projectedRows = `
 3849|SWEREF99 / RT90 2.5 gon O emulation|4619|transverse-mercator|0 20.3063166666667 1.0000052 1500102.765 -670.706||18.4 63.37 22.2 69.07|ne
 3850|SWEREF99 / RT90 5 gon O emulation|4619|transverse-mercator|0 22.5563333333333 1.0000049 1500121.846 -672.557||21.34 65.24 24.17 68.58|ne
 3851|NZGD2000 / NZCS2000|4167|lambert-conic-conformal-2sp|-41 173 -37.5 -44.5 3000000 7000000 1||160.6 -55.95 -171.2 -25.88|ne
-3852|RSRGD2000 / DGLC2000|4764|lambert-conic-conformal-2sp|-90 157 -76.6666666666667 -79.3333333333333 500000 0 1||145 -81 169 -76|
+3852|RSRGD2000 / DGLC2000|4764|lambert-conic-conformal-2sp|-90 157 -76.6666666666667 -79.3333333333333 500000 0 1||145 -81 169 -76|ne
 3854|County ST74|4619|transverse-mercator|0 18.05787 0.99999506 100182.7406 -6500620.1207||17.25 58.69 19.61 60.27|ne
 3857|WGS 84 / Pseudo-Mercator|4326|pseudo-mercator|0 0 0 0||-180 -85.06 180 85.06|
 3873|ETRS89 / GK19FIN|4258|transverse-mercator|0 19 1 19500000 0||19.24 60.08 19.5 60.34|ne
@@ -3157,13 +3157,13 @@ export const projectedRows = `
 5330|Batavia (Jakarta) / NEIEZ|4813|mercator-a|3.19228055555556 0.997 3900000 900000||95.16 -8.91 115.77 5.97|
 5331|Makassar (Jakarta) / NEIEZ|4804|mercator-a|3.19228055555556 0.997 3900000 900000||118.71 -6.54 120.78 -1.88|
 5337|Aratu / UTM zone 25S|4208|transverse-mercator|0 -33 0.9996 500000 10000000||-36 -20.11 -30 0|
-5343|POSGAR 2007 / Argentina 1|5340|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|
-5344|POSGAR 2007 / Argentina 2|5340|transverse-mercator|-90 -69 1 2500000 0||-70.5 -54.9 -67.49 -24.08|
-5345|POSGAR 2007 / Argentina 3|5340|transverse-mercator|-90 -66 1 3500000 0||-67.5 -55.11 -64.49 -21.78|
-5346|POSGAR 2007 / Argentina 4|5340|transverse-mercator|-90 -63 1 4500000 0||-64.5 -54.91 -61.5 -21.99|
-5347|POSGAR 2007 / Argentina 5|5340|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|
-5348|POSGAR 2007 / Argentina 6|5340|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|
-5349|POSGAR 2007 / Argentina 7|5340|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|
+5343|POSGAR 2007 / Argentina 1|5340|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|ne
+5344|POSGAR 2007 / Argentina 2|5340|transverse-mercator|-90 -69 1 2500000 0||-70.5 -54.9 -67.49 -24.08|ne
+5345|POSGAR 2007 / Argentina 3|5340|transverse-mercator|-90 -66 1 3500000 0||-67.5 -55.11 -64.49 -21.78|ne
+5346|POSGAR 2007 / Argentina 4|5340|transverse-mercator|-90 -63 1 4500000 0||-64.5 -54.91 -61.5 -21.99|ne
+5347|POSGAR 2007 / Argentina 5|5340|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|ne
+5348|POSGAR 2007 / Argentina 6|5340|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|ne
+5349|POSGAR 2007 / Argentina 7|5340|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|ne
 5355|MARGEN / UTM zone 20S|5354|transverse-mercator|0 -63 0.9996 500000 10000000||-66 -22.87 -60 -9.67|
 5356|MARGEN / UTM zone 19S|5354|transverse-mercator|0 -69 0.9996 500000 10000000||-69.66 -22.91 -66 -9.77|
 5357|MARGEN / UTM zone 21S|5354|transverse-mercator|0 -57 0.9996 500000 10000000||-60 -20.17 -57.52 -16.27|
@@ -4488,16 +4488,16 @@ export const projectedRows = `
 9218|VN-2000 / TM-3 108-30|4756|transverse-mercator|0 108.5 0.9999 500000 0||107.2 10.43 109.52 14.61|
 9221|Hartebeesthoek94 / ZAF BSU Albers 25E|4148|albers-equal-area|-30 25 -22 -38 1400000 1300000||13.33 -38.17 36.54 -22.13|ne
 9222|Hartebeesthoek94 / ZAF BSU Albers 44E|4148|albers-equal-area|-42 44 -34 -50 1200000 1300000||32.71 -50.32 42.85 -43.26|ne
-9249|Tapi Aike / Argentina 1|9248|transverse-mercator|-90 -72 1 1500000 0||-73.28 -52 -70.5 -50.33|
-9250|Tapi Aike / Argentina 2|9248|transverse-mercator|-90 -69 1 2500000 0||-70.5 -52.43 -68.3 -50.33|
-9252|MMN / Argentina 2|9251|transverse-mercator|-90 -69 1 2500000 0||-68.64 -55.11 -63.73 -52.59|
-9254|MMS / Argentina 2|9253|transverse-mercator|-90 -69 1 2500000 0||-68.64 -55.11 -63.73 -52.59|
+9249|Tapi Aike / Argentina 1|9248|transverse-mercator|-90 -72 1 1500000 0||-73.28 -52 -70.5 -50.33|ne
+9250|Tapi Aike / Argentina 2|9248|transverse-mercator|-90 -69 1 2500000 0||-70.5 -52.43 -68.3 -50.33|ne
+9252|MMN / Argentina 2|9251|transverse-mercator|-90 -69 1 2500000 0||-68.64 -55.11 -63.73 -52.59|ne
+9254|MMS / Argentina 2|9253|transverse-mercator|-90 -69 1 2500000 0||-68.64 -55.11 -63.73 -52.59|ne
 9265|POSGAR 2007 / UTM zone 19S|5340|transverse-mercator|0 -69 0.9996 500000 10000000||-68.62 -54.61 -66 -51.65|
 9271|MGI / Austria West|4312|transverse-mercator|0 10.3333333333333 1 0 0||9.53 46.77 11.84 47.61|ne
 9272|MGI / Austria Central|4312|transverse-mercator|0 13.3333333333333 1 0 0||11.83 46.4 14.84 48.79|ne
 9273|MGI / Austria East|4312|transverse-mercator|0 16.3333333333333 1 0 0||14.83 46.56 17.17 49.02|ne
-9284|Pampa del Castillo / Argentina 1|4161|transverse-mercator|-90 -72 1 1500000 0||-73.59 -50.34 -70.5 -44.94|
-9285|Pampa del Castillo / Argentina 3|4161|transverse-mercator|-90 -66 1 3500000 0||-67.5 -49.05 -65.47 -43.58|
+9284|Pampa del Castillo / Argentina 1|4161|transverse-mercator|-90 -72 1 1500000 0||-73.59 -50.34 -70.5 -44.94|ne
+9285|Pampa del Castillo / Argentina 3|4161|transverse-mercator|-90 -66 1 3500000 0||-67.5 -49.05 -65.47 -43.58|ne
 9295|ONGD17 / UTM zone 39N|9294|transverse-mercator|0 51 0.9996 500000 0||51.99 14.94 54.01 19.67|
 9296|ONGD17 / UTM zone 40N|9294|transverse-mercator|0 57 0.9996 500000 0||54 14.33 60.01 26.74|
 9297|ONGD17 / UTM zone 41N|9294|transverse-mercator|0 63 0.9996 500000 0||60 16.37 63.38 24.09|
@@ -4902,27 +4902,27 @@ export const projectedRows = `
 22033|Camacupa 1948 / UTM zone 33S|4220|transverse-mercator|0 15 0.9996 500000 10000000||12 -17.44 18 -5.82|
 22091|Camacupa 1948 / TM 11.30 SE|4220|transverse-mercator|0 11.5 0.9996 500000 10000000||10.83 -6.59 11.67 -6.03|
 22092|Camacupa 1948 / TM 12 SE|4220|transverse-mercator|0 12 0.9996 500000 10000000||8.2 -17.26 13.86 -6.01|
-22171|POSGAR 98 / Argentina 1|4190|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|
-22172|POSGAR 98 / Argentina 2|4190|transverse-mercator|-90 -69 1 2500000 0||-70.5 -54.9 -67.49 -24.08|
-22173|POSGAR 98 / Argentina 3|4190|transverse-mercator|-90 -66 1 3500000 0||-67.5 -55.11 -64.49 -21.78|
-22174|POSGAR 98 / Argentina 4|4190|transverse-mercator|-90 -63 1 4500000 0||-64.5 -54.91 -61.5 -21.99|
-22175|POSGAR 98 / Argentina 5|4190|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|
-22176|POSGAR 98 / Argentina 6|4190|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|
-22177|POSGAR 98 / Argentina 7|4190|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|
-22181|POSGAR 94 / Argentina 1|4694|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|
-22182|POSGAR 94 / Argentina 2|4694|transverse-mercator|-90 -69 1 2500000 0||-70.5 -54.9 -67.49 -24.08|
-22183|POSGAR 94 / Argentina 3|4694|transverse-mercator|-90 -66 1 3500000 0||-67.5 -55.11 -64.49 -21.78|
-22184|POSGAR 94 / Argentina 4|4694|transverse-mercator|-90 -63 1 4500000 0||-64.5 -54.91 -61.5 -21.99|
-22185|POSGAR 94 / Argentina 5|4694|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|
-22186|POSGAR 94 / Argentina 6|4694|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|
-22187|POSGAR 94 / Argentina 7|4694|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|
-22191|Campo Inchauspe / Argentina 1|4221|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|
-22192|Campo Inchauspe / Argentina 2|4221|transverse-mercator|-90 -69 1 2500000 0||-70.5 -52.43 -67.49 -24.08|
-22193|Campo Inchauspe / Argentina 3|4221|transverse-mercator|-90 -66 1 3500000 0||-67.5 -49.05 -64.49 -21.78|
-22194|Campo Inchauspe / Argentina 4|4221|transverse-mercator|-90 -63 1 4500000 0||-64.5 -43.14 -61.49 -21.99|
-22195|Campo Inchauspe / Argentina 5|4221|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|
-22196|Campo Inchauspe / Argentina 6|4221|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|
-22197|Campo Inchauspe / Argentina 7|4221|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|
+22171|POSGAR 98 / Argentina 1|4190|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|ne
+22172|POSGAR 98 / Argentina 2|4190|transverse-mercator|-90 -69 1 2500000 0||-70.5 -54.9 -67.49 -24.08|ne
+22173|POSGAR 98 / Argentina 3|4190|transverse-mercator|-90 -66 1 3500000 0||-67.5 -55.11 -64.49 -21.78|ne
+22174|POSGAR 98 / Argentina 4|4190|transverse-mercator|-90 -63 1 4500000 0||-64.5 -54.91 -61.5 -21.99|ne
+22175|POSGAR 98 / Argentina 5|4190|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|ne
+22176|POSGAR 98 / Argentina 6|4190|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|ne
+22177|POSGAR 98 / Argentina 7|4190|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|ne
+22181|POSGAR 94 / Argentina 1|4694|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|ne
+22182|POSGAR 94 / Argentina 2|4694|transverse-mercator|-90 -69 1 2500000 0||-70.5 -54.9 -67.49 -24.08|ne
+22183|POSGAR 94 / Argentina 3|4694|transverse-mercator|-90 -66 1 3500000 0||-67.5 -55.11 -64.49 -21.78|ne
+22184|POSGAR 94 / Argentina 4|4694|transverse-mercator|-90 -63 1 4500000 0||-64.5 -54.91 -61.5 -21.99|ne
+22185|POSGAR 94 / Argentina 5|4694|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|ne
+22186|POSGAR 94 / Argentina 6|4694|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|ne
+22187|POSGAR 94 / Argentina 7|4694|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|ne
+22191|Campo Inchauspe / Argentina 1|4221|transverse-mercator|-90 -72 1 1500000 0||-73.59 -52 -70.5 -36.16|ne
+22192|Campo Inchauspe / Argentina 2|4221|transverse-mercator|-90 -69 1 2500000 0||-70.5 -52.43 -67.49 -24.08|ne
+22193|Campo Inchauspe / Argentina 3|4221|transverse-mercator|-90 -66 1 3500000 0||-67.5 -49.05 -64.49 -21.78|ne
+22194|Campo Inchauspe / Argentina 4|4221|transverse-mercator|-90 -63 1 4500000 0||-64.5 -43.14 -61.49 -21.99|ne
+22195|Campo Inchauspe / Argentina 5|4221|transverse-mercator|-90 -60 1 5500000 0||-61.51 -39.06 -58.5 -23.37|ne
+22196|Campo Inchauspe / Argentina 6|4221|transverse-mercator|-90 -57 1 6500000 0||-58.5 -38.59 -55.49 -24.84|ne
+22197|Campo Inchauspe / Argentina 7|4221|transverse-mercator|-90 -54 1 7500000 0||-55.5 -28.11 -53.65 -25.49|ne
 22207|NAD83(CSRS)v2 / UTM zone 7N|8237|transverse-mercator|0 -141 0.9996 500000 0||-141.01 52.05 -138 72.53|
 22208|NAD83(CSRS)v2 / UTM zone 8N|8237|transverse-mercator|0 -135 0.9996 500000 0||-138 48.06 -132 79.42|
 22209|NAD83(CSRS)v2 / UTM zone 9N|8237|transverse-mercator|0 -129 0.9996 500000 0||-132 46.52 -126 80.93|

@@ -12,6 +12,9 @@ const lift = seam - mollweide.height(mollweide.parameter(seam));
 /** A lobe: west, east and its own meridian, degrees from the map's. */
 type Lobe = readonly [west: number, east: number, middle: number];
 
+/** Parts of the globe that the interrupted maps show in one piece: west, south, east, north in degrees from the meridian. */
+export const lobes = new Map<string, readonly (readonly [number, number, number, number])[]>();
+
 function homolosine(
   name: string,
   title: string,
@@ -19,8 +22,12 @@ function homolosine(
   north: readonly Lobe[],
   south: readonly Lobe[],
 ): Method {
-  const of = (lambda: number, lobes: readonly Lobe[]) =>
-    lobes.find(([, east]) => lambda <= east * degrees) ?? lobes[lobes.length - 1];
+  lobes.set(name, [
+    ...north.map(([west, east]) => [west, 0, east, 90] as const),
+    ...south.map(([west, east]) => [west, -90, east, 0] as const),
+  ]);
+  const of = (lambda: number, among: readonly Lobe[]) =>
+    among.find(([, east]) => lambda <= east * degrees) ?? among[among.length - 1];
   return {
     name,
     title,

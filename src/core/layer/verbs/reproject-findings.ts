@@ -92,8 +92,8 @@ export class PlaceWatch {
     return this.lost.count;
   }
 
-  /** Where the features of a batch lie; only those in the middle of whose boxes nothing is meant are counted. */
-  see(batch: Batch, geometry: GeometryArray): void {
+  /** Where the features of a batch lie that have an image (not in `lost`); only those in the middle of whose boxes nothing is meant are counted. */
+  see(batch: Batch, geometry: GeometryArray, lost: ReadonlySet<number>): void {
     if (this.toDegrees === null) return;
     const all = emptyBox();
     const one = emptyBox();
@@ -111,7 +111,7 @@ export class PlaceWatch {
       if (this.cornersWithin(all, area, reach)) continue;
       for (let i = 0; i < geometry.length; i++) {
         geometry.boxOf(i, one);
-        if (!(one[0] <= one[2])) continue;
+        if (!(one[0] <= one[2]) || lost.has(i)) continue;
         const [x, y] = [(one[0] + one[2]) / 2, (one[1] + one[3]) / 2];
         const at = this.degrees(x, y);
         if (Number.isFinite(at[0]) && !holdsPlace(area, at[0], at[1], reach)) told.add(batch.id(i), x, y);

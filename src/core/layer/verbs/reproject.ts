@@ -80,7 +80,6 @@ export function reproject(layer: Layer, target: Crs, options: ReprojectOptions =
           yield batch;
           continue;
         }
-        watch.see(batch, geometry);
         if (denser !== null) {
           const dense = denser(geometry);
           geometry = dense.geometry;
@@ -100,6 +99,7 @@ export function reproject(layer: Layer, target: Crs, options: ReprojectOptions =
             watch.without(batch, i, geometry.xy[2 * v], geometry.xy[2 * v + 1]);
           }
         }
+        watch.see(batch, geometry, lost);
         const moved = torn?.geometry ?? geometry.withXY(xy);
         yield batch.with({ geometry: lost.size === 0 ? moved : without(moved, lost) });
       }

@@ -1,4 +1,5 @@
 import { type Crs, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
+import { lobes } from '../../crs/projections/goode.ts';
 import { type Transformer, type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import { Clipped, clipFeature } from '../../geometry/clipping.ts';
 import { type Box, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
@@ -41,9 +42,17 @@ export class SeamCutter {
   private readonly onwards: Transformer;
   /** West edge of the map, degrees. */
   private readonly west: number;
+  /** Degrees in one unit of a geographic target. */
+  private readonly perUnit: number | null;
   private readonly south: number;
   private readonly north: number;
-  private readonly bands = new Map<number, PreparedArea>();
+  /** False where the two sides of the opposite meridian lie beside each other: maps around a point. */
+  private readonly torn: boolean;
+  /** True where the edge of the map is no straight line. */
+  private readonly bent: boolean;
+  /** What the map shows in one piece: degrees from its west edge and of latitude. */
+  private readonly pieces: readonly Box[];
+  private readonly bands = new Map<string, PreparedArea>();
 
   private constructor(
     private readonly source: Crs,
@@ -55,7 +64,14 @@ export class SeamCutter {
     this.toFrame = transformer(source, this.frame, options);
     this.onwards = transformer(this.frame, target);
     this.west = west;
+    this.perUnit = target.kind === 'geographic' ? (target.unit * 180) / Math.PI : null;
     [this.south, this.north] = latitudesOf(target);
+    this.torn = target.kind === 'geographic' || isTorn(this.onwards, west);
+    this.bent = target.kind === 'projected' && isBent(this.onwards, west);
+    const parts = target.kind === 'projected' ? lobes.get(target.method) : undefined;
+    this.pieces = parts?.map(([w, s, e, n]): Box => [w + 180, s, e + 180, n]) ?? [
+      [0, this.south, 360, this.north],
+    ];
   }
 
   /** Null when nothing can reach a seam: the target has none within what it computes, or the source lies far from it. */
@@ -76,9 +92,17 @@ export class SeamCutter {
   }
 
   /** Longitudes and latitudes (degrees) of the vertices of a batch, continuous along each path. */
-  private degreesOf(array: GeometryArray): Float64Array {
-    const xy = array.xy.slice(0, 2 * array.vertexCount);
-    this.toFrame.transform(xy);
+  private degreesOf(array: GeometryArray, whole: Float64Array): Float64Array {
+    const all = 2 * array.vertexCount;
+    let xy: Float64Array;
+    if (this.perUnit === null) {
+      xy = array.xy.slice(0, all);
+      this.toFrame.transform(xy);
+    } else {
+      // The target is degrees already, but for its unit.
+      xy = whole.slice(0, all);
+      for (let k = 0; k < all; k++) xy[k] *= this.perUnit;
+    }
     const { vertexStart } = array;
     if (this.source.kind === 'geographic') {
       const perUnit = (this.source.unit * 180) / Math.PI;
@@ -105,7 +129,12 @@ export class SeamCutter {
   /** True where features lie wholly within the map without touching its far edge: their boxes say so at once. */
   private quiet(box: Box): boolean {
     if (!(box[0] <= box[2])) return true;
-    return box[0] >= this.west && box[2] <= this.west + 360 && box[1] >= this.south && box[3] <= this.north;
+    if (!(box[1] >= this.south && box[3] <= this.north)) return false;
+    if (!this.torn) return true;
+    if (this.pieces.length === 1) return box[0] >= this.west && box[2] <= this.west + 360;
+    return this.pieces.some(
+      ([w, s, e, n]) => box[0] > this.west + w && box[2] <= this.west + e && box[1] >= s && box[3] <= n,
+    );
   }
 
   /**
@@ -125,7 +154,7 @@ export class SeamCutter {
       }
       if (all) return null;
     }
-    const degrees = array.withXY(this.degreesOf(array));
+    const degrees = array.withXY(this.degreesOf(array, whole));
     const loud: number[] = [];
     for (let i = 0; i < array.length; i++) {
       degrees.boxOf(i, box);
@@ -180,37 +209,56 @@ export class SeamCutter {
     const box = single.boxOf(0);
     const pieces: GeometryArray[] = [];
     let changed = false;
-    const first = Math.floor((box[0] - this.west) / 360);
-    const last = Math.max(first, Math.ceil((box[2] - this.west) / 360) - 1);
+    const first = this.torn ? Math.floor((box[0] - this.west) / 360) : 0;
+    const last = this.torn ? Math.max(first, Math.ceil((box[2] - this.west) / 360) - 1) : 0;
     for (let band = first; band <= last; band++) {
-      const made = new GeometryBuilder();
-      if (first === last && box[1] >= this.south && box[3] <= this.north) made.copy(single, 0);
-      else if (clipFeature(single, 0, box, this.band(band), made) !== Clipped.Whole) changed = true;
-      let piece = made.finish();
-      if (piece.length === 0) continue;
-      if (single.z !== null || single.m !== null) piece = fillHeights(single, [0], piece);
-      for (let k = 0; k < piece.xy.length; k += 2) piece.xy[k] -= 360 * band;
-      this.onwards.transform(piece.xy);
-      pieces.push(piece);
+      for (const piece of this.pieces) {
+        const part = this.pieceOf(single, box, band, piece);
+        if (part === null) continue;
+        if (part !== single) changed = true;
+        const xy = part === single ? part.xy.slice() : part.xy;
+        const west = this.west + piece[0];
+        for (let k = 0; k < xy.length; k += 2) {
+          if (this.torn) xy[k] -= 360 * band;
+          // The west edge of a lobe is the east edge of its neighbour: a hair within.
+          if (this.pieces.length > 1 && xy[k] <= west) xy[k] = west + 1e-9;
+        }
+        this.onwards.transform(xy);
+        pieces.push(part.withXY(xy));
+      }
     }
     if (pieces.length === 0) return null;
     joinParts(pieces, degrees.kind[i], builder);
     return changed;
   }
 
-  private band(number: number): PreparedArea {
-    let area = this.bands.get(number);
+  /** What of a feature lies in one piece of the map in one of its repetitions; the feature itself where it lies within. */
+  private pieceOf(single: GeometryArray, box: Box, band: number, [w, s, e, n]: Box): GeometryArray | null {
+    const west = this.torn ? this.west + w + 360 * band : -1e5;
+    const east = this.torn ? this.west + e + 360 * band : 1e5;
+    if (box[2] < west || box[0] > east || box[3] < s || box[1] > n) return null;
+    if (box[0] >= west && box[2] <= east && box[1] >= s && box[3] <= n) return single;
+    const made = new GeometryBuilder();
+    const result = clipFeature(single, 0, box, this.rectangle([west, s, east, n]), made);
+    const part = made.finish();
+    if (part.length === 0) return null;
+    if (result === Clipped.Whole) return single;
+    return single.z === null && single.m === null ? part : fillHeights(single, [0], part);
+  }
+
+  private rectangle(box: Box): PreparedArea {
+    const key = box.join(' ');
+    let area = this.bands.get(key);
     if (area === undefined) {
-      const [w, e] = [this.west + 360 * number, this.west + 360 * (number + 1)];
-      const ring = [
-        [w, this.south],
-        [e, this.south],
-        [e, this.north],
-        [w, this.north],
-        [w, this.south],
-      ];
+      const [w, s, e, n] = box;
+      // What is cut gets the map's own edge: where that is bent, it takes more than its corners.
+      const steps = this.bent ? Math.max(1, Math.ceil(n - s)) : 1;
+      const ring: [number, number][] = [];
+      for (let k = 0; k <= steps; k++) ring.push([e, s + ((n - s) * k) / steps]);
+      for (let k = steps; k >= 0; k--) ring.push([w, s + ((n - s) * k) / steps]);
+      ring.push(ring[0]);
       area = new PreparedArea(geometriesFrom([{ type: 'Polygon', coordinates: [ring] }]));
-      this.bands.set(number, area);
+      this.bands.set(key, area);
     }
     return area;
   }
@@ -239,6 +287,24 @@ export class SeamCutter {
     }
     return builder.finish();
   }
+}
+
+/** Do the two sides of the west edge of a map lie apart on it? */
+function isTorn(onwards: Transformer, west: number): boolean {
+  return [-65, -20, 25, 60].some((latitude) => {
+    const sides = Float64Array.of(west + 1e-7, latitude, west + 360 - 1e-7, latitude);
+    if (onwards.transform(sides) > 0) return false;
+    const apart = Math.hypot(sides[2] - sides[0], sides[3] - sides[1]);
+    return apart > 1e-4 * Math.hypot(sides[0], sides[1], sides[2], sides[3]);
+  });
+}
+
+/** Is the west edge of a map more than a straight line from south to north? */
+function isBent(onwards: Transformer, west: number): boolean {
+  const edge = Float64Array.of(west + 1e-7, 5, west + 1e-7, 35, west + 1e-7, 65);
+  if (onwards.transform(edge) > 0) return true;
+  const [ax, ay, bx, by, cx, cy] = edge;
+  return Math.abs((cx - ax) * (by - ay) - (cy - ay) * (bx - ax)) > 1e-6 * Math.hypot(cx - ax, cy - ay) ** 2;
 }
 
 const frameOf = (target: Crs): GeographicCrs => ({
