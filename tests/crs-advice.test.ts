@@ -270,6 +270,27 @@ describe('isomeric crs and locate', () => {
     expect(looked.out).toMatch(/CRS: utm: EPSG:32632/);
   });
 
+  it('tries the CRSs of what came with the layer, and those that are named', async () => {
+    const isomeric = commandIn(study().folder);
+    const zip = demo('map-extracts/teskaria-ombrey.zip');
+    const beside = await isomeric('locate', zip, '--layer', 'footbridges', '--near', wards);
+    expect(beside.out).toMatch(/^ {2}1 {2}Teskaria_National_Grid, as they stand: .*100 % in the area/m);
+    const named = await isomeric(
+      'locate',
+      zip,
+      '--layer',
+      'roads',
+      '--near',
+      wards,
+      '--among',
+      demo('teskaria-grid.wkt'),
+      '--json',
+    );
+    expect((JSON.parse(named.out) as { candidates: { name: string }[] }).candidates[0].name).toBe(
+      'Teskaria National Grid',
+    );
+  });
+
   it('a census shapefile of another dialect goes to any grid and to GeoJSON without an option', async () => {
     const { folder } = study();
     const isomeric = commandIn(folder);

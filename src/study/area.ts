@@ -59,7 +59,7 @@ function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
 
 /** Fields that are drawn as figures per area: for them areas must be equal on the map. */
 export function drawsDensities(study: Study): boolean {
-  const perArea = /(\/|per )\s*(km²|km2|km\^2|ha\b|hectare|square kilomet|m²)/i;
+  const perArea = /(?:\/ ?|per )(?:km²|km2|km\^2|ha\b|hectare|square kilomet|m²)/i;
   return Object.values(study.draw).some((map) => {
     const words = study.titles[map['colour by']];
     return perArea.test(words?.unit ?? '') || perArea.test(words?.title ?? '') || perArea.test(map.title);

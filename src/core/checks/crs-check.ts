@@ -1,6 +1,6 @@
 import { counted } from '../account.ts';
 import { areaWords, holdsPlace, placeWords, reachOf } from '../crs/area-of-use.ts';
-import { type Crs, crsLabel, geographicOf } from '../crs/crs.ts';
+import { type Crs, crsLabel, degreesFrame } from '../crs/crs.ts';
 import { transformer } from '../crs/transformer.ts';
 import { IsomericError } from '../errors.ts';
 import type { Finding } from '../findings.ts';
@@ -19,7 +19,7 @@ export function crsFindings(crs: Crs, box: Readonly<Box>, layer?: string): Findi
   const findings = remarkFindings(crs, layer);
   if (!(box[0] <= box[2] && box[1] <= box[3])) return findings;
   const numbers = box.map((v) => Number(v.toPrecision(8))).join(', ');
-  const frame = { ...geographicOf(crs), code: undefined, primeMeridian: 0, unit: Math.PI / 180 };
+  const frame = degreesFrame(crs);
   const middle = [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
   const places = Float64Array.of(box[0], box[1], box[2], box[1], box[0], box[3], box[2], box[3], ...middle);
   if (crs.kind === 'geographic') {

@@ -115,6 +115,30 @@ export function geographicOf(crs: Crs): GeographicCrs {
   return crs.kind === 'geographic' ? crs : crs.base;
 }
 
+/**
+ * The geographic CRS of a CRS's own datum in degrees, from Greenwich or as its own meridian counts (`own`): where its
+ * coordinates lie, without a datum shift.
+ */
+export function degreesFrame(crs: Crs, meridian: 'greenwich' | 'own' = 'greenwich'): GeographicCrs {
+  const base = geographicOf(crs);
+  return {
+    ...base,
+    code: undefined,
+    primeMeridian: meridian === 'own' ? base.primeMeridian : 0,
+    unit: Math.PI / 180,
+    unitName: 'degree',
+  };
+}
+
+/** Three or seven numbers as TOWGS84 has them: metres, arc-seconds, parts per million. */
+export function shiftOf(
+  numbers: readonly number[],
+  more: Pick<DatumShift, 'accuracy' | 'source'> & Partial<DatumShift>,
+): DatumShift {
+  const [tx, ty, tz, rx = 0, ry = 0, rz = 0, ppm = 0] = numbers;
+  return { tx, ty, tz, rx, ry, rz, ppm, ...more };
+}
+
 /** `EPSG:4326 (WGS 84)`, or the name alone. */
 export function crsLabel(crs: Crs | null): string {
   if (crs === null) return 'unknown CRS';

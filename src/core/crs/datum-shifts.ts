@@ -1,5 +1,5 @@
 import type { Box } from '../geometry/geometry-array.ts';
-import type { DatumShift } from './crs.ts';
+import { type DatumShift, shiftOf } from './crs.ts';
 
 interface Row {
   /** Codes of geographic CRSs. */
@@ -220,23 +220,9 @@ const table: readonly Row[] = [
 ];
 
 const byCode = new Map<string, DatumShift>();
-for (const { codes, shift, accuracy, source, pivot, area } of table) {
-  const [tx, ty, tz, rx = 0, ry = 0, rz = 0, ppm = 0] = shift;
+for (const { codes, shift, accuracy, source, pivot, area } of table)
   for (const code of codes.split(' '))
-    byCode.set(code, {
-      tx,
-      ty,
-      tz,
-      rx,
-      ry,
-      rz,
-      ppm,
-      ...(pivot && { pivot }),
-      accuracy,
-      source,
-      ...(area && { area }),
-    });
-}
+    byCode.set(code, shiftOf(shift, { accuracy, source, ...(pivot && { pivot }), ...(area && { area }) }));
 
 /** The curated shift for a geographic CRS code (`4277`), or null when none is known. */
 export function curatedShift(code: string): DatumShift | null {

@@ -1,5 +1,5 @@
 import type { Box } from '../geometry/geometry-array.ts';
-import { type Crs, eccentricitySquared, geographicOf } from './crs.ts';
+import { type Crs, degreesFrame, eccentricitySquared, geographicOf } from './crs.ts';
 import { transformer } from './transformer.ts';
 
 /** How a CRS distorts at one place. */
@@ -42,13 +42,7 @@ const step = 2e-6;
  */
 export function distortionAt(crs: Crs): (longitude: number, latitude: number) => Distortion | null {
   const base = geographicOf(crs);
-  const frame = {
-    ...base,
-    code: undefined,
-    primeMeridian: 0,
-    unit: Math.PI / 180,
-  };
-  const through = transformer(frame, crs);
+  const through = transformer(degreesFrame(crs), crs);
   const { a } = base.ellipsoid;
   const e2 = eccentricitySquared(base.ellipsoid);
   const metres = crs.kind === 'projected' ? crs.unit : crs.unit * a;

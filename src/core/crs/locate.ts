@@ -1,6 +1,6 @@
 import { type Box, boxOfPositions } from '../geometry/geometry-array.ts';
 import { boxWidth, placeWords } from './area-of-use.ts';
-import { type Crs, crsLabel, type GeographicCrs, geographicOf } from './crs.ts';
+import { type Crs, crsLabel, degreesFrame, sameCrs } from './crs.ts';
 import { crsByNumber, registryRows, wgs84 } from './registry.ts';
 import { transformer } from './transformer.ts';
 
@@ -37,6 +37,9 @@ export interface Coordinates {
 
 const foot = 0.3048;
 const surveyFoot = 1200 / 3937;
+
+/** What a reason of its own outweighs: a size that puts a CRS before those of the registry. */
+const likely = -80_000;
 
 /** The coordinates before the mishap. */
 const undo: Record<Mishap, (xy: Float64Array, unit: number) => Float64Array | null> = {
@@ -85,13 +88,6 @@ function kilometres(l0: number, p0: number, l1: number, p1: number): number {
   return 6371 * Math.acos(Math.max(-1, Math.min(1, cosine)));
 }
 
-const frameOf = (crs: Crs): GeographicCrs => ({
-  ...geographicOf(crs),
-  code: undefined,
-  primeMeridian: 0,
-  unit: Math.PI / 180,
-});
-
 function touches(area: Box, near: Box, reach: number): boolean {
   if (area[1] > near[3] + reach || area[3] < near[1] - reach) return false;
   const beyond = (((near[0] - area[0] + reach) % 360) + 360) % 360;
@@ -102,8 +98,15 @@ function touches(area: Box, near: Box, reach: number): boolean {
  * CRSs that coordinates may have, by where they would fall: with an area (degrees), those that bring them there, also
  * through the common mishaps and from grids of neighbouring zones; without, those in whose own area of use they would lie.
  * Nothing is applied: it is for a person to choose.
+ *
+ * @param also CRSs that are likely for a reason of their own, as those of other layers of one delivery
  */
-export function locate(coordinates: Coordinates, near?: Box, most = 10): Location[] {
+export function locate(
+  coordinates: Coordinates,
+  near?: Box,
+  most = 10,
+  also: readonly Crs[] = [],
+): Location[] {
   const found: (Location & { rank: number })[] = [];
   const middle = near && ([near[0] + boxWidth(near) / 2, (near[1] + near[3]) / 2] as const);
   const reach = near === undefined ? 0 : Math.max(3, 0.5 * Math.max(boxWidth(near), near[3] - near[1]));
@@ -116,12 +119,12 @@ export function locate(coordinates: Coordinates, near?: Box, most = 10): Locatio
       if (near === undefined && !['as they stand', 'axes exchanged'].includes(mishap)) continue;
       const xy = undo[mishap](coordinates.sample, unit);
       if (xy === null) continue;
-      back ??= transformer(crs, frameOf(crs));
+      back ??= transformer(crs, degreesFrame(crs));
       if (back.transform(xy) > 0) continue;
       const box = boxOfPositions(xy);
       const at: [number, number] = [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
       if (near === undefined || middle === undefined) {
-        if (crs.area === undefined || shareWithin(xy, crs.area) < 0.98) continue;
+        if (size !== likely && (crs.area === undefined || shareWithin(xy, crs.area) < 0.98)) continue;
         found.push({
           crs,
           mishap,
@@ -149,6 +152,7 @@ export function locate(coordinates: Coordinates, near?: Box, most = 10): Locatio
   const { box } = coordinates;
   const degreesLike =
     Math.abs(box[0]) <= 360 && Math.abs(box[2]) <= 360 && Math.abs(box[1]) <= 360 && Math.abs(box[3]) <= 360;
+  for (const crs of also) consider(crs, likely);
   if (degreesLike) consider(wgs84(), 0);
   // Degrees are no grid coordinates, but for a map within metres of its origin.
   if (!degreesLike || (near !== undefined && found.length === 0)) {
@@ -158,14 +162,19 @@ export function locate(coordinates: Coordinates, near?: Box, most = 10): Locatio
       if (near !== undefined && area !== undefined && !touches(area, near, reach)) continue;
       if (near !== undefined && area === undefined) continue;
       const crs = crsByNumber(code)!;
-      if (crs.code === undefined) continue;
+      if (crs.code === undefined || also.some((each) => sameCrs(each, crs))) continue;
       try {
         consider(crs, area === undefined ? 64_800 : boxWidth(area) * (area[3] - area[1]));
       } catch {}
     }
   }
   found.sort((a, b) => a.rank - b.rank || Number(a.crs.code?.slice(5)) - Number(b.crs.code?.slice(5)));
-  return found.slice(0, most).map((each) => each);
+  // Where one fits, those that bring nothing to the area are no candidates.
+  const fits = found.length > 0 && found[0].share > 0.5;
+  return found
+    .filter(({ share }) => !fits || share > 0)
+    .slice(0, most)
+    .map(({ crs, mishap, at, share, away }) => ({ crs, mishap, at, share, away }));
 }
 
 /** One candidate as a sentence without a full stop. */

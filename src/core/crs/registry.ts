@@ -1,6 +1,13 @@
 import { IsomericError } from '../errors.ts';
 import type { Box } from '../geometry/geometry-array.ts';
-import type { Crs, DatumShift, Ellipsoid, GeographicCrs, ProjectedCrs } from './crs.ts';
+import {
+  type Crs,
+  type DatumShift,
+  type Ellipsoid,
+  type GeographicCrs,
+  type ProjectedCrs,
+  shiftOf,
+} from './crs.ts';
 import { curatedShift } from './datum-shifts.ts';
 import { methodNamed } from './projections/register.ts';
 import {
@@ -61,19 +68,12 @@ function shiftFrom(code: string, text: string, accuracy: string): DatumShift | n
     const row = registryRows().geographic.get(other)?.split('|') ?? [];
     return shiftFrom(other, row[6] ?? '', row[7] ?? '');
   }
-  const [tx, ty, tz, rx = 0, ry = 0, rz = 0, ppm = 0] = text.split(' ').map(Number);
-  const zero = [tx, ty, tz, rx, ry, rz, ppm].every((value) => value === 0);
-  return {
-    tx,
-    ty,
-    tz,
-    rx,
-    ry,
-    rz,
-    ppm,
+  const numbers = text.split(' ').map(Number);
+  const zero = numbers.every((value) => value === 0);
+  return shiftOf(numbers, {
     accuracy: accuracy === '' ? (zero ? 1 : NaN) : Number(accuracy),
     source: zero ? 'taken as zero, as the registry says' : 'EPSG registry, audited',
-  };
+  });
 }
 
 const unitOf = (unit: string, otherwise: number, name: string): [size: number, name: string] => {

@@ -1,7 +1,14 @@
 import { IsomericError } from '../errors.ts';
 import { withoutTrailing } from '../trim-end.ts';
 import { conversionFrom, parameterNamed } from './conversion-text.ts';
-import { type Crs, type CrsRemark, type DatumShift, type GeographicCrs, parameterKind } from './crs.ts';
+import {
+  type Crs,
+  type CrsRemark,
+  type DatumShift,
+  type GeographicCrs,
+  parameterKind,
+  shiftOf,
+} from './crs.ts';
 import { primeMeridianOf } from './prime-meridians.ts';
 import { child, children, numberOf, parseWkt, textOf, type WktNode } from './wkt.ts';
 import { isWkt2, wkt1FromWkt2 } from './wkt2.ts';
@@ -73,19 +80,12 @@ function statedShift(crs: string, datum: WktNode): DatumShift | null {
   const given = node.values.filter((value): value is number => typeof value === 'number');
   if (![3, 7, 10].includes(given.length) || !given.every(Number.isFinite))
     impossible(crs, `TOWGS84 has ${given.length} numbers; 3 or 7 are meant.`);
-  const [tx, ty, tz, rx = 0, ry = 0, rz = 0, ppm = 0, px, py, pz] = given;
-  return {
-    tx,
-    ty,
-    tz,
-    rx,
-    ry,
-    rz,
-    ppm,
+  const [px, py, pz] = given.slice(7);
+  return shiftOf(given, {
     ...(px !== undefined && { pivot: [px, py, pz] as const }),
     accuracy: NaN,
     source: 'given in the CRS text',
-  };
+  });
 }
 
 function geographicFrom(node: WktNode): GeographicCrs {
@@ -140,9 +140,14 @@ function extensionSphere(node: WktNode): boolean {
   const text = child(node, 'EXTENSION')?.values.find(
     (value) => typeof value === 'string' && value.includes('+a='),
   );
-  return (
-    typeof text === 'string' && /\+a=6378137(\.0*)?\s+\+b=6378137(\.0*)?(\s|$)/.test(text.slice(0, 2000))
+  if (typeof text !== 'string') return false;
+  const given = new Map(
+    text
+      .slice(0, 2000)
+      .split(' ')
+      .map((part) => part.split('=') as [string, string]),
   );
+  return Number(given.get('+a')) === 6378137 && Number(given.get('+b')) === 6378137;
 }
 
 function projectedFrom(node: WktNode): Crs {

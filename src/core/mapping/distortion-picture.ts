@@ -1,6 +1,6 @@
 import { areaWords, boxWidth, placeWords } from '../crs/area-of-use.ts';
 import { distortionWords } from '../crs/best-crs.ts';
-import { type Crs, crsLabel, geographicOf } from '../crs/crs.ts';
+import { type Crs, crsLabel, degreesFrame } from '../crs/crs.ts';
 import { distortionAt, distortionOver, lengthError } from '../crs/distortion.ts';
 import { transformer } from '../crs/transformer.ts';
 import { IsomericError } from '../errors.ts';
@@ -42,10 +42,7 @@ export function distortionPicture(crs: Crs, area: Box): string {
   const wide = boxWidth(area);
   const lat = (share: number) => Math.max(-89.9, Math.min(89.9, south + (north - south) * share));
   const lon = (share: number) => west + wide * share;
-  const through = transformer(
-    { ...geographicOf(crs), code: undefined, primeMeridian: 0, unit: Math.PI / 180 },
-    crs,
-  );
+  const through = transformer(degreesFrame(crs), crs);
   // Corners of all cells, in the CRS.
   const side = cells + 1;
   const xy = new Float64Array(2 * side * side);

@@ -1,5 +1,5 @@
 import geographiclib from 'geographiclib-geodesic';
-import { type Crs, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
+import { type Crs, degreesFrame, geographicOf } from '../../crs/crs.ts';
 import { type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import type { GeometryArray } from '../../geometry/geometry-array.ts';
 import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
@@ -30,12 +30,7 @@ const straight: Between = (ax, ay, bx, by, share, out) => {
 };
 
 function onEllipsoid(source: Crs, rhumb: boolean): Between {
-  const globe: GeographicCrs = {
-    ...geographicOf(source),
-    code: undefined,
-    unit: Math.PI / 180,
-    unitName: 'degree',
-  };
+  const globe = degreesFrame(source, 'own');
   const there = transformer(source, globe);
   const back = transformer(globe, source);
   const { a, f } = globe.ellipsoid;

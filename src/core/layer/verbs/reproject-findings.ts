@@ -1,6 +1,6 @@
 import { counted } from '../../account.ts';
 import { areaWords, holdsPlace, reachOf } from '../../crs/area-of-use.ts';
-import { type Crs, crsLabel, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
+import { type Crs, crsLabel, degreesFrame } from '../../crs/crs.ts';
 import { type Transformer, transformer } from '../../crs/transformer.ts';
 import type { Finding } from '../../findings.ts';
 import { type Box, emptyBox, type GeometryArray, growBox } from '../../geometry/geometry-array.ts';
@@ -80,7 +80,7 @@ export class PlaceWatch {
     private readonly through: Transformer,
   ) {
     const watched = target.area !== undefined || through.datum.areas.length > 0;
-    this.toDegrees = watched ? transformer(source, degreesOf(source)) : null;
+    this.toDegrees = watched ? transformer(source, degreesFrame(source)) : null;
   }
 
   /** That feature i has no image: its first vertex without one. */
@@ -168,10 +168,3 @@ export class PlaceWatch {
 }
 
 const plain = (value: number) => Number(value.toPrecision(8)).toString();
-
-const degreesOf = (crs: Crs): GeographicCrs => ({
-  ...geographicOf(crs),
-  code: undefined,
-  primeMeridian: 0,
-  unit: Math.PI / 180,
-});

@@ -1,4 +1,4 @@
-import { type Crs, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
+import { type Crs, degreesFrame, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
 import { lobes } from '../../crs/projections/goode.ts';
 import { type Transformer, type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import { Clipped, clipFeature } from '../../geometry/clipping.ts';
@@ -60,7 +60,7 @@ export class SeamCutter {
     west: number,
     options: TransformerOptions,
   ) {
-    this.frame = frameOf(target);
+    this.frame = degreesFrame(target, 'own');
     this.toFrame = transformer(source, this.frame, options);
     this.onwards = transformer(this.frame, target);
     this.west = west;
@@ -79,7 +79,7 @@ export class SeamCutter {
     const middle = target.kind === 'projected' ? (target.parameters.centralMeridian ?? 0) : 0;
     if (target.kind === 'projected') {
       const probe = Float64Array.of(middle - 179.9, 1, middle + 179.9, 1);
-      if (transformer(frameOf(target), target).transform(probe) > 0) return null;
+      if (transformer(degreesFrame(target, 'own'), target).transform(probe) > 0) return null;
     }
     const seam = middle + 180 + geographicOf(target).primeMeridian;
     if (source.kind === 'projected' && source.area !== undefined) {
@@ -306,13 +306,6 @@ function isBent(onwards: Transformer, west: number): boolean {
   const [ax, ay, bx, by, cx, cy] = edge;
   return Math.abs((cx - ax) * (by - ay) - (cy - ay) * (bx - ax)) > 1e-6 * Math.hypot(cx - ax, cy - ay) ** 2;
 }
-
-const frameOf = (target: Crs): GeographicCrs => ({
-  ...geographicOf(target),
-  code: undefined,
-  unit: Math.PI / 180,
-  unitName: 'degree',
-});
 
 function one(array: GeometryArray, i: number): GeometryArray {
   const builder = new GeometryBuilder();
