@@ -76,6 +76,27 @@ const box = (entry: Entry | undefined) =>
     ? [entry.bbox[1], entry.bbox[2], entry.bbox[3], entry.bbox[0]].join(' ')
     : '';
 
+const places: string[] = [];
+
+/** Ends a long text at a word. */
+const shortened = (text: string) =>
+  text.length <= 64 ? text : `${text.slice(0, 62).replace(/[ ,]+[^ ]*$/, '')} …`;
+
+/** Number of the place where a CRS is used, in words: the first of the two parts that the source's text begins with. */
+function placeNumber(entry: Entry | undefined): string {
+  const parts = (entry?.area ?? '')
+    .replace(/\s*\([^)]*\)/g, '')
+    .split(/[;:]|\. (?=[A-Z])| - /)
+    .map((part) => part.trim())
+    .filter((part) => part !== '');
+  if (parts.length === 0) return '';
+  const text = /^(World|Afghanistan$)/.test(parts[0])
+    ? 'World'
+    : shortened(parts.slice(0, 2).join(' - ').replace(/\.$/, ''));
+  const number = places.indexOf(text);
+  return (number < 0 ? places.push(text) - 1 : number).toString(36);
+}
+
 /** EPSG codes end at 32767; what is above is another authority's, and only found by number. */
 const isEpsg = (code: string) => Number(code) <= 32767;
 
@@ -175,6 +196,7 @@ function addProjected(crs: ProjectedCrs, entry: Entry): void {
       unit,
       box(entry),
       axesOf(entry, { ...crs, method }),
+      placeNumber(entry),
     ].join('|'),
   );
 }
@@ -246,6 +268,7 @@ const geographicRows = [...geographic].map(([code, each]) =>
     shiftColumn(code, each),
     Number.isNaN(each.accuracy) ? '' : each.accuracy,
     box(each.entry),
+    placeNumber(each.entry),
   ].join('|'),
 );
 
@@ -286,9 +309,10 @@ writeFileSync(
   new URL('../src/core/crs/registry.generated.ts', import.meta.url),
   `// Made by scripts/make-registry.ts from epsg-index 2.0.0. Do not edit.\n` +
     `/** name;semi-major axis;inverse flattening */\nexport const ellipsoidRows = ${lines(ellipsoids)};\n` +
-    `/** code|name|datum|ellipsoid|prime meridian|unit|shift, or = and a code|accuracy|west south east north */\nexport const geographicRows = ${lines(geographicRows)};\n` +
-    `/** code|name|base|method|parameters in the method's order|unit|west south east north|axes, where not east and north */\nexport const projectedRows = ${lines(projected.values())};\n` +
+    `/** code|name|datum|ellipsoid|prime meridian|unit|shift, or = and a code|accuracy|west south east north|place */\nexport const geographicRows = ${lines(geographicRows)};\n` +
+    `/** code|name|base|method|parameters in the method's order|unit|west south east north|axes, where not east and north|place */\nexport const projectedRows = ${lines(projected.values())};\n` +
     `/** code with heights, code of its horizontal part, geocentric */\nexport const horizontalRows = ${lines(horizontal)};\n` +
+    `/** places, by their number in base 36 */\nexport const placeRows = ${lines(places)};\n` +
     `/** code|name|why it is not computed */\nexport const uncomputedRows = ${lines(uncomputed)};\n`,
 );
 const reach = geographicRows.filter(

@@ -10,6 +10,7 @@ export interface Entry {
   wkt: string | null;
   bbox: [north: number, west: number, south: number, east: number] | null;
   accuracy: number | null;
+  area: string | null;
 }
 
 /** Ellipsoids of the entries that have no text, only a line of parameters. */

@@ -17,6 +17,7 @@ import {
   locate,
   nearestCrs,
   type ProjectedCrs,
+  placeOfUse,
   purposeFromText,
   transformer,
   wgs84,
@@ -176,6 +177,10 @@ describe('search', () => {
   it('finds by words in any order, by slips, by place', () => {
     expect(nearestCrs('26n utm wgs 84', 3)[0].code).toBe('EPSG:32626');
     expect(nearestCrs('british natoinal grid', 5).some((crs) => crs.code === 'EPSG:27700')).toBe(true);
+    // By the words of the place where it is used, which are not in its name.
+    const place = placeOfUse(28992).split(' ')[0];
+    expect(crsByEpsg(28992)!.name).not.toContain(place);
+    expect(nearestCrs(place, 10).map((crs) => crs.code)).toContain('EPSG:28992');
     const here = crsAt(-29.9, 45.5).map((crs) => crs.code);
     expect(here).toContain('EPSG:32626');
     expect(here).not.toContain('EPSG:32627');
@@ -213,7 +218,7 @@ describe('isomeric crs and locate', () => {
     const at = await isomeric('crs', '--at', '-29.9,45.5', '--json');
     expect(at.out).toContain('EPSG:32626');
     const several = await isomeric('crs', 'utm', 'zone', '26N');
-    expect(several.out).toMatch(/^CRS: “utm zone 26N” is in the names of \d+/);
+    expect(several.out).toMatch(/^CRS: “utm zone 26N” is near to \d+/);
     expect(several.out).toContain('EPSG:32626');
   });
 

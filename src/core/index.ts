@@ -28,7 +28,14 @@ export { type Coordinates, type Location, locate, locationWords } from './crs/lo
 export { type GridShift, readNtv2 } from './crs/ntv2.ts';
 export { methodNamed, methods } from './crs/projections/register.ts';
 export { projjsonFromCrs } from './crs/projjson.ts';
-export { axesOfDefinition, crsByEpsg, crsByNumber, registryCodes, wgs84 } from './crs/registry.ts';
+export {
+  axesOfDefinition,
+  crsByEpsg,
+  crsByNumber,
+  placeOfUse,
+  registryCodes,
+  wgs84,
+} from './crs/registry.ts';
 export { crsAt, nearestCrs } from './crs/search.ts';
 export { type Transformer, type TransformerOptions, transformBox, transformer } from './crs/transformer.ts';
 export { crsFromWkt } from './crs/wkt-crs.ts';

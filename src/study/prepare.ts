@@ -1,4 +1,5 @@
-import { sameCrs } from '../core/crs/crs.ts';
+import { counted, openAccount } from '../core/account.ts';
+import { type Crs, crsLabel, sameCrs } from '../core/crs/crs.ts';
 import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { clip } from '../core/layer/verbs/clip.ts';
@@ -44,7 +45,7 @@ export async function planLayer(
     }
     // Nothing to say when it is there already; the study's CRS may know a datum shift that the file's does not.
     table = sameCrs(table.crs, area.crs)
-      ? { ...table, crs: area.crs, findings: [...table.findings, ...remarkFindings(table.crs, name)] }
+      ? withRemarks({ ...table, crs: area.crs }, table.crs)
       : reproject(table, area.crs, { grids: await studyGrids(study, machine) });
   }
   const steps = study.prepare[name];
@@ -59,6 +60,17 @@ export async function planLayer(
   }
   // The format in between holds no reasons beside values: they get columns of their own.
   return titled(withReasonColumns(table), study);
+}
+
+/** A layer that stays in its CRS, with what that CRS's definition contradicts itself in. */
+function withRemarks(layer: Layer, crs: Crs): Layer {
+  const findings = remarkFindings(crs, layer.name);
+  if (findings.length === 0) return layer;
+  const account = openAccount('CRS', layer.name);
+  account.findings.push(...findings);
+  account.closed = true;
+  account.sentence = `CRS: ${layer.name} is in ${crsLabel(crs)}; ${counted(findings.length, 'thing', 'things')} about its definition to look at.`;
+  return { ...layer, accounts: [...layer.accounts, account] };
 }
 
 async function applyStep(

@@ -20,6 +20,7 @@ import {
   nearestCrs,
   type ParameterName,
   parameterKind,
+  placeOfUse,
   placeWords,
   suggest,
   wkt2FromCrs,
@@ -97,7 +98,9 @@ function description(crs: Crs): [label: string, text: string][] {
       ? 'no shift is known; it is never taken for zero'
       : `${base.shift.source}; ${Number.isNaN(base.shift.accuracy) ? 'accuracy not stated' : `accuracy ${base.shift.accuracy} m`}`,
   ]);
-  if (crs.area !== undefined) lines.push(['used in', areaWords(crs.area)]);
+  const place = crs.code === undefined ? '' : placeOfUse(crs.code.slice(5));
+  if (crs.area !== undefined)
+    lines.push(['used in', `${place === '' ? '' : `${place}: `}${areaWords(crs.area)}`]);
   return lines;
 }
 
@@ -139,10 +142,14 @@ const crsJson = (crs: Crs) => ({
   wkt: wkt2FromCrs(crs),
 });
 
+/** Where a CRS is used, short: in words where there are any. */
+const placeText = (crs: Crs) =>
+  (crs.code === undefined ? '' : placeOfUse(crs.code.slice(5))) || areaWords(crs.area!);
+
 function list(output: Output, found: readonly Crs[], all: number): void {
   for (const crs of found.slice(0, most))
     output.line(
-      `${(crs.code ?? '').padEnd(12)}  ${crs.name}${crs.area === undefined ? '' : output.colours.dim(`  ${areaWords(crs.area)}`)}`,
+      `${(crs.code ?? '').padEnd(12)}  ${crs.name}${crs.area === undefined ? '' : output.colours.dim(`  ${placeText(crs)}`)}`,
     );
   if (all > most) output.line(output.colours.dim(`${grouped(all - most)} more.`));
 }
@@ -187,7 +194,7 @@ async function describe(
       output.line(
         sentenceText(
           output,
-          `CRS: “${words}” is in the names of ${grouped(near.length)}${near.length >= 200 ? ' or more' : ''}.`,
+          `CRS: “${words}” is near to ${grouped(near.length)}${near.length >= 200 ? ' or more' : ''}.`,
         ),
       );
       list(output, near, near.length);

@@ -1,7 +1,7 @@
 import { IsomericError } from '../errors.ts';
 import { crsLabel, type GeographicCrs, sameDatumName, sameEllipsoid, sameShift } from './crs.ts';
 import { datumKey } from './datum-names.ts';
-import { datumStep, meridianStep, type Step } from './datum-step.ts';
+import { datumStep, isZeroShift, meridianStep, type Step } from './datum-step.ts';
 import type { GridShift } from './ntv2.ts';
 
 /** What is done between two datums: the steps, and how it is told. */
@@ -61,11 +61,11 @@ export function datumPath(a: GeographicCrs, b: GeographicCrs, grids: readonly Gr
   const used = [a, b]
     .filter((crs) => crs.shift!.source !== 'WGS 84 itself')
     .map((crs) => `${crs.name}: ${crs.shift!.source}`);
-  const areas = [a, b].flatMap((crs) =>
-    crs.shift!.area === undefined
-      ? []
-      : [{ name: `${crs.name}: ${crs.shift!.source}`, area: crs.shift!.area }],
-  );
+  // A shift that is none holds as far as its frame does; others where they were found, or where their CRS is used.
+  const areas = [a, b].flatMap((crs) => {
+    const area = crs.shift!.area ?? (isZeroShift(crs.shift!) ? undefined : crs.area);
+    return area === undefined ? [] : [{ name: `${crs.name}: ${crs.shift!.source}`, area }];
+  });
   const alternatives = [a, b].flatMap((crs) =>
     (crs.shift!.accuracy > 1.5 || Number.isNaN(crs.shift!.accuracy)) &&
     !crs.shift!.source.startsWith('taken as zero')
@@ -101,11 +101,7 @@ function gridPath(a: GeographicCrs, b: GeographicCrs, grid: GridShift): DatumPat
     datumKey(name) !== '' && [datumKey(crs.datum), datumKey(crs.name)].includes(datumKey(name));
   const fits = (crs: GeographicCrs, axes: readonly [number, number], name: string, other: GeographicCrs) =>
     onAxes(crs, axes) && (named(crs, name) || !named(other, name));
-  const modern = (crs: GeographicCrs) =>
-    crs.shift !== null &&
-    [crs.shift.tx, crs.shift.ty, crs.shift.tz, crs.shift.rx, crs.shift.ry, crs.shift.rz, crs.shift.ppm].every(
-      (v) => v === 0,
-    );
+  const modern = (crs: GeographicCrs) => crs.shift !== null && isZeroShift(crs.shift);
   for (const direction of [1, -1] as const) {
     const [near, far] = direction === 1 ? [a, b] : [b, a];
     if (!fits(near, grid.fromAxes, grid.from, far)) continue;

@@ -12,7 +12,8 @@ import { wrapped } from './projections/projection.ts';
 /** Works on radians in place: `count` pairs from pair `from`. */
 export type Step = (xy: Float64Array, from: number, count: number) => void;
 
-const isZero = (shift: DatumShift) =>
+/** Does a shift move nothing? */
+export const isZeroShift = (shift: DatumShift): boolean =>
   shift.tx === 0 &&
   shift.ty === 0 &&
   shift.tz === 0 &&
@@ -89,7 +90,7 @@ export function datumStep(source: GeographicCrs, target: GeographicCrs): Step {
   const to = target.shift!;
   const sameAxis = Math.abs(source.ellipsoid.a - target.ellipsoid.a) < 1e-6;
   const flattenings = Math.abs(source.ellipsoid.f - target.ellipsoid.f);
-  if (isZero(from) && isZero(to) && sameAxis && flattenings < 2e-11)
+  if (isZeroShift(from) && isZeroShift(to) && sameAxis && flattenings < 2e-11)
     return nearlyEqual(source, target, turn1 - turn2);
   const map = composed(affineOfShift(from), inverseAffine(affineOfShift(to)));
   if (isLarge(from) || isLarge(to)) return overSpace(source, target, map);

@@ -14,6 +14,7 @@ import {
   ellipsoidRows,
   geographicRows,
   horizontalRows,
+  placeRows,
   projectedRows,
   uncomputedRows,
 } from './registry.generated.ts';
@@ -25,6 +26,7 @@ interface Rows {
   horizontal: Map<string, string>;
   uncomputed: Map<string, string>;
   ellipsoids: Ellipsoid[];
+  places: string[];
 }
 let rows: Rows | null = null;
 
@@ -47,6 +49,7 @@ export function registryRows(): Rows {
         }),
       ),
       ellipsoids,
+      places: split(placeRows),
     };
   }
   return rows;
@@ -178,6 +181,14 @@ export function axesOfDefinition(number: string | number): 'en' | 'ne' | 'nw' | 
   const geographic = registryRows().geographic.get(code);
   if (geographic === undefined) return null;
   return geographic.split('|', 2)[1].includes('(lon-lat)') ? 'en' : 'ne';
+}
+
+/** Where the CRS of a number is used, in words; empty where the source says nothing. */
+export function placeOfUse(number: string | number): string {
+  const { projected, geographic, places } = registryRows();
+  const code = String(number);
+  const place = projected.get(code)?.split('|')[8] ?? geographic.get(code)?.split('|')[9] ?? '';
+  return place === '' ? '' : places[Number.parseInt(place, 36)];
 }
 
 /** Why a number that exists has no CRS here; null when the number is not known at all. */

@@ -53,6 +53,9 @@ function alike(wanted: string, word: string): number {
 /** Numbers without a code that a file could carry go last. */
 const foreign = (code: string) => (Number(code) > 32767 ? 1 : 0);
 
+/** Of grids that are called the same, those on WGS 84 go first: they are the ones without a country. */
+const global = (code: string) => (registryRows().projected.get(code)?.split('|', 3)[2] === '4326' ? 0 : 1);
+
 /** Digits that two numbers of one length have in common, place by place; a swapped pair counts as one difference. */
 function codeDistance(a: string, b: string): number {
   if (a.length !== b.length) return a.startsWith(b) || b.startsWith(a) ? 1 : 9;
@@ -65,8 +68,22 @@ function codeDistance(a: string, b: string): number {
   return differences;
 }
 
+const placeWords = new Map<string, string[]>();
+
+/** The words of a place by its number in the registry. */
+function placeWordsOf(number: string): readonly string[] {
+  if (number === '') return [];
+  let found = placeWords.get(number);
+  if (found === undefined) {
+    found = words(registryRows().places[Number.parseInt(number, 36)]);
+    placeWords.set(number, found);
+  }
+  return found;
+}
+
 /**
- * CRSs that are near to words (all of the words in the name first, then most of them, small slips allowed) or to a code.
+ * CRSs that are near to words (all of the words in the name first, then in the name of where it is used, small
+ * slips allowed) or to a code.
  * The areas where they are used are searched by `crsAt`.
  */
 export function nearestCrs(text: string, most: number): Crs[] {
@@ -87,11 +104,14 @@ export function nearestCrs(text: string, most: number): Crs[] {
         while (length < code.length && code[length] === number[length]) length++;
         length = -length;
       } else {
-        const name = row.split('|', 2)[1];
-        const own = words(name);
+        const parts = row.split('|');
+        const own = words(parts[1]);
+        const place = placeWordsOf(parts[source === projected ? 8 : 9]);
         let hits = 0;
         for (const word of wanted) {
-          const best = Math.max(0, ...own.map((each) => alike(word, each)));
+          // A word of the place counts as one, less than one of the name.
+          let best = Math.max(0, ...own.map((each) => alike(word, each)));
+          if (best < 1 && place.some((each) => alike(word, each) >= 1)) best = 1;
           if (best > 0) hits++;
           score += best;
         }
@@ -106,6 +126,7 @@ export function nearestCrs(text: string, most: number): Crs[] {
     (a, b) =>
       b.score - a.score ||
       foreign(a.code) - foreign(b.code) ||
+      global(a.code) - global(b.code) ||
       a.length - b.length ||
       Number(a.code) - Number(b.code),
   );
