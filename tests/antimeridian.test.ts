@@ -163,7 +163,7 @@ describe('a study of an area across the antimeridian', () => {
     }
   });
 
-  it('map features are taken on both sides of it', () => {
+  it('map features are taken on both sides of it', async () => {
     const node = (id: number, x: number) =>
       `<node id="${id}" lat="-17" lon="${x}"><tag k="name" v="n${id}"/></node>`;
     const folder = mkdtempSync(join(tmpdir(), 'isomeric-line-'));
@@ -175,9 +175,9 @@ describe('a study of an area across the antimeridian', () => {
       const features = (box: string) =>
         commandIn(folder)('features', 'x.osm', '--where', 'name IS NOT NULL', `--box=${box}`);
       const count = ({ out }: { out: string }) => /(\d+) points?,/.exec(out)?.[1];
-      expect(count(features('170,-20,-170,-10'))).toBe('3');
-      expect(count(features('-170,-20,170,-10'))).toBe('1');
-      expect(features('200,-20,170,-10').code).toBe(2);
+      expect(count(await features('170,-20,-170,-10'))).toBe('3');
+      expect(count(await features('-170,-20,170,-10'))).toBe('1');
+      expect((await features('200,-20,170,-10')).code).toBe(2);
     } finally {
       rmSync(folder, { recursive: true, force: true });
     }

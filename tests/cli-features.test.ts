@@ -24,8 +24,8 @@ const layersOf = async (file: string) =>
   featuresOf((await openPath(join(folder, file))).map(({ table }) => table as never));
 
 describe('isomeric features', () => {
-  test('classes, counts, troubles and what is unclassified; the same from XML', () => {
-    const { code, out } = isomeric('features', pbf, '--figures');
+  test('classes, counts, troubles and what is unclassified; the same from XML', async () => {
+    const { code, out } = await isomeric('features', pbf, '--figures');
     expect(code).toBe(0);
     expect(out).toContain('Take apart: 15,798 objects in (13,149 nodes, 2,476 ways, 173 relations)');
     expect(out).toMatch(/roads +main +Main roads +51/);
@@ -33,12 +33,12 @@ describe('isomeric features', () => {
     expect(out).toMatch(/boundaries_areas +district +Districts +2 +769\.9/);
     expect(out).toMatch(/flood_mark = yes +37 +37 +0 +0/);
     expect(out).toContain('feature relation/7167, at -29.8838052, 45.5169427: Its border is open at 2 ends');
-    const xml = isomeric('features', 'ombrey.osm', '--figures');
+    const xml = await isomeric('features', 'ombrey.osm', '--figures');
     expect(xml.out.replaceAll('ombrey.osm', 'x')).toBe(out.replaceAll('ombrey.osm.pbf', 'x'));
   });
 
   test('an area, a CRS, chosen classes: clean layers', async () => {
-    const { code, out } = isomeric(
+    const { code, out } = await isomeric(
       'features',
       pbf,
       '--class',
@@ -61,7 +61,7 @@ describe('isomeric features', () => {
   });
 
   test('a rule on the fly, in a box, its tag as a column, saved as GeoJSON', async () => {
-    const { code, out } = isomeric(
+    const { code, out } = await isomeric(
       'features',
       pbf,
       '--where',
@@ -86,7 +86,14 @@ describe('isomeric features', () => {
   });
 
   test('one object with its parts', async () => {
-    const { code, out } = isomeric('features', pbf, '--object', 'relation/7090', '--out', 'object.gpkg');
+    const { code, out } = await isomeric(
+      'features',
+      pbf,
+      '--object',
+      'relation/7090',
+      '--out',
+      'object.gpkg',
+    );
     expect(code).toBe(0);
     expect(out).toContain('Object: relation/7090; 2 parts listed, 2 as parts_lines.');
     const layers = await layersOf('object.gpkg');
@@ -95,13 +102,13 @@ describe('isomeric features', () => {
       [81802, 1, 'outer'],
       [81803, 2, 'inner'],
     ]);
-    expect(isomeric('features', pbf, '--object', 'way/80001').out).toContain(
+    expect((await isomeric('features', pbf, '--object', 'way/80001')).out).toContain(
       'not in the extract: node/990001, node/990002',
     );
   });
 
   test('buildings as points inside them; the editors when asked for', async () => {
-    isomeric('features', pbf, '--class', 'buildings', '--points', '--editors', '--out', 'points.gpkg');
+    await isomeric('features', pbf, '--class', 'buildings', '--points', '--editors', '--out', 'points.gpkg');
     const { buildings_areas: buildings } = await layersOf('points.gpkg');
     expect(buildings).toHaveLength(1911);
     expect(new Set(buildings.map((row) => (row.geometry as { type: string }).type))).toEqual(
@@ -110,8 +117,8 @@ describe('isomeric features', () => {
     expect(buildings[0]).toMatchObject({ editor: expect.any(String), changeset: expect.any(Number) });
   });
 
-  test('for machines', () => {
-    const { out } = isomeric('features', pbf, '--json');
+  test('for machines', async () => {
+    const { out } = await isomeric('features', pbf, '--json');
     const told = JSON.parse(out) as {
       classCounts: { class: string; count: number }[];
       unclassified: { key: string }[];
@@ -132,29 +139,29 @@ describe('isomeric features', () => {
     [['--box', '1,2'], 2, /is no box/],
     [['--where', "a = 'never'", '--out', 'none.gpkg'], 2, /no feature of what was asked for/],
   ];
-  test.each(mistakes)('%j ends with %i', (args, code, words) => {
-    const done = isomeric('features', pbf, ...args);
+  test.each(mistakes)('%j ends with %i', async (args, code, words) => {
+    const done = await isomeric('features', pbf, ...args);
     expect(done.code).toBe(code);
     expect(done.told).toMatch(words);
     expect(existsSync(join(folder, 'none.gpkg'))).toBe(false);
   });
 
-  test('another file is told from an extract; a damaged extract is an error of the input', () => {
-    const other = isomeric('features', 'data/boundary-office/wards-2024.geojson');
+  test('another file is told from an extract; a damaged extract is an error of the input', async () => {
+    const other = await isomeric('features', 'data/boundary-office/wards-2024.geojson');
     expect([other.code, other.told]).toEqual([2, expect.stringContaining('It is no map extract')]);
     writeFileSync(join(folder, 'cut.osm.pbf'), readFileSync(join(folder, pbf)).subarray(0, 50_000));
-    const cut = isomeric('features', 'cut.osm.pbf');
+    const cut = await isomeric('features', 'cut.osm.pbf');
     expect([cut.code, cut.told]).toEqual([3, expect.stringContaining('It ends within a blob')]);
   });
 });
 
 describe('isomeric tags, scheme, tally', () => {
-  test('keys with their counts, values of one key', () => {
-    expect(isomeric('tags', pbf).out).toMatch(/building +1,912 +0 +1,799 +113/);
-    const one = isomeric('tags', pbf, '--key', 'highway,never').out;
+  test('keys with their counts, values of one key', async () => {
+    expect((await isomeric('tags', pbf)).out).toMatch(/building +1,912 +0 +1,799 +113/);
+    const one = (await isomeric('tags', pbf, '--key', 'highway,never')).out;
     expect(one).toMatch(/primary +51 +0 +51 +0/);
     expect(one).toContain('never: no object has it.');
-    expect(JSON.parse(isomeric('tags', pbf, '--json').out).objects).toEqual({
+    expect(JSON.parse((await isomeric('tags', pbf, '--json')).out).objects).toEqual({
       node: 13149,
       way: 2476,
       relation: 173,
@@ -162,15 +169,15 @@ describe('isomeric tags, scheme, tally', () => {
   });
 
   test('the shipped scheme is shown, saved, changed and used', async () => {
-    expect(isomeric('scheme').out).toContain('12 classes with');
-    expect(isomeric('scheme', '--class', 'water').out).toContain("natural = 'water'");
-    isomeric('scheme', '--out', 'own.yaml');
+    expect((await isomeric('scheme')).out).toContain('12 classes with');
+    expect((await isomeric('scheme', '--class', 'water')).out).toContain("natural = 'water'");
+    await isomeric('scheme', '--out', 'own.yaml');
     const own = readFileSync(join(folder, 'own.yaml'), 'utf8').replace(
       'classes:\n',
       "classes:\n  flood_marks:\n    geometry: [point]\n    columns: { height: metres }\n    rules:\n      - { name: mark, where: flood_mark = 'yes' }\n",
     );
     writeFileSync(join(folder, 'own.yaml'), own);
-    const { out } = isomeric(
+    const { out } = await isomeric(
       'features',
       pbf,
       '--scheme',
@@ -185,8 +192,8 @@ describe('isomeric tags, scheme, tally', () => {
   });
 
   test('roads by ward', async () => {
-    isomeric('features', pbf, '--class', 'roads', '--out', 'roads.gpkg');
-    const { code, out } = isomeric(
+    await isomeric('features', pbf, '--class', 'roads', '--out', 'roads.gpkg');
+    const { code, out } = await isomeric(
       'tally',
       'data/boundary-office/wards-2024.geojson',
       'roads.gpkg',
@@ -198,7 +205,7 @@ describe('isomeric tags, scheme, tally', () => {
     const { wards } = await layersOf('tally.gpkg');
     const total = wards.reduce((sum, row) => sum + Number(row.roads_km), 0);
     const { roads } = JSON.parse(
-      isomeric('features', pbf, '--class', 'roads', '--figures', '--json').out,
+      (await isomeric('features', pbf, '--class', 'roads', '--figures', '--json')).out,
     ).figures.reduce(
       (sum: { roads: number }, each: { kilometres: number }) => ({ roads: sum.roads + each.kilometres }),
       { roads: 0 },
@@ -206,9 +213,9 @@ describe('isomeric tags, scheme, tally', () => {
     expect(total).toBeCloseTo(roads, 2);
   });
 
-  test('tags without a column are asked for in conditions', () => {
+  test('tags without a column are asked for in conditions', async () => {
     expect(
-      isomeric('rows', pbf, '--layer', 'lines', '--where', "tag('highway') = 'residental'").out,
+      (await isomeric('rows', pbf, '--layer', 'lines', '--where', "tag('highway') = 'residental'")).out,
     ).toContain('Mill Lane');
   });
 });

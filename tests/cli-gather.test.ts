@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { bytesText, meterText, Speedometer, timeText } from '../src/cli/progress.ts';
 import type { Meter } from '../src/sources/index.ts';
 import { type Mood, type StandIns, startStandIns } from '../stand-ins/src/index.ts';
-import { command } from './command.ts';
+import { command, commandIn } from './command.ts';
 import { demoEnvironment, demoFolder } from './demo-study.ts';
 import { StudyFolder } from './study-folder.ts';
 
@@ -48,7 +48,7 @@ function start(...args: string[]) {
   return { child, done };
 }
 
-const isomeric = (...args: string[]) => start(...args).done;
+const isomeric = commandIn(study.folder, demoEnvironment);
 
 describe('isomeric run, asking first', () => {
   it('shows what would come, and fetches nothing', async () => {

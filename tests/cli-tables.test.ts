@@ -16,8 +16,8 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 const isomeric = commandIn(folder);
 
-const rows = (path: string, ...more: string[]) =>
-  JSON.parse(isomeric('rows', path, '--json', '--limit', '1000', ...more).out) as {
+const rows = async (path: string, ...more: string[]) =>
+  JSON.parse((await isomeric('rows', path, '--json', '--limit', '1000', ...more)).out) as {
     count: number;
     rows: Record<string, unknown>[];
     reasons: Record<string, string>[];
@@ -33,7 +33,7 @@ async function read(name: string): Promise<{ count: number; rows: Record<string,
 
 describe('the pack of tables of the demo', () => {
   it('every trouble is told by look', async () => {
-    const { layers } = JSON.parse(isomeric('look', pack, '--json').out) as {
+    const { layers } = JSON.parse((await isomeric('look', pack, '--json')).out) as {
       layers: {
         name: string;
         describes: boolean;
@@ -68,33 +68,42 @@ describe('the pack of tables of the demo', () => {
   });
 
   it('rows show reasons in place of blanks, and give them as data', async () => {
-    const shown = isomeric('rows', pack, '--where', "AREA_ID = 'TE24W040210'");
+    const shown = await isomeric('rows', pack, '--where', "AREA_ID = 'TE24W040210'");
     expect(shown.out).toMatch(/TE24W040210 .* suppressed +not applicable/);
-    const { rows: found, reasons } = rows(pack, '--layer', 'M24', '--where', "reason(M24_003E) = 'at least'");
+    const { rows: found, reasons } = await rows(
+      pack,
+      '--layer',
+      'M24',
+      '--where',
+      "reason(M24_003E) = 'at least'",
+    );
     expect(found).toHaveLength(29);
     expect(found.every((row) => row.M24_003E === 40)).toBe(true);
     expect(reasons.every((row) => row.M24_003E === 'at least')).toBe(true);
   });
 
   it('its figures are those of its own sums: wards make the country', async () => {
-    expect(isomeric('save', pack, '--level', '6 digits', '--out', 'wards.csv').code).toBe(0);
+    expect((await isomeric('save', pack, '--level', '6 digits', '--out', 'wards.csv')).code).toBe(0);
     expect(
-      isomeric('group', 'wards.csv', 'adults = sum(M24_001E)', 'n = count()', '--out', 'country.csv').code,
+      (await isomeric('group', 'wards.csv', 'adults = sum(M24_001E)', 'n = count()', '--out', 'country.csv'))
+        .code,
     ).toBe(0);
     const [country] = (await read('country.csv')).rows;
-    const { rows: total } = rows(pack, '--layer', 'M24', '--where', "AREA_ID = 'TE24C'");
+    const { rows: total } = await rows(pack, '--layer', 'M24', '--where', "AREA_ID = 'TE24C'");
     expect(country).toMatchObject({ adults: total[0].M24_001E, n: 296 });
     // Margins of the wards make that of the country, but for roundings of the single ones.
     expect(country.adults_margin).toBeCloseTo(1197.32, 1);
   });
 
   it('variables are found by words, and a dictionary is written with the provider’s codes', async () => {
-    const found = JSON.parse(isomeric('variables', pack, 'cannot', 'walk', '--json').out) as {
+    const found = JSON.parse((await isomeric('variables', pack, 'cannot', 'walk', '--json')).out) as {
       variables: { code: string; unit: string }[];
     };
     expect(found.variables.map((variable) => variable.code)).toEqual(['M24_002E', 'M24_002M']);
-    expect(isomeric('variables', pack, 'zebras').out).toContain('No variable of 8 is described by “zebras”.');
-    const saved = isomeric(
+    expect((await isomeric('variables', pack, 'zebras')).out).toContain(
+      'No variable of 8 is described by “zebras”.',
+    );
+    const saved = await isomeric(
       'save',
       pack,
       '--variables',
@@ -114,7 +123,7 @@ describe('the pack of tables of the demo', () => {
       filled: 294,
       blank: 18,
     });
-    expect(isomeric('save', pack, '--variables', 'zebras', '--out', 'x.csv')).toMatchObject({
+    expect(await isomeric('save', pack, '--variables', 'zebras', '--out', 'x.csv')).toMatchObject({
       code: 2,
       told: expect.stringContaining('Nothing in M24 is described by “zebras”.'),
     });
@@ -122,11 +131,11 @@ describe('the pack of tables of the demo', () => {
   });
 
   it('levels become tables of their own: sheets, or files named for them', async () => {
-    const files = isomeric('save', pack, '--without-totals', '--by-level', '--out', 'levels.csv');
+    const files = await isomeric('save', pack, '--without-totals', '--by-level', '--out', 'levels.csv');
     expect(files.out).toContain('Write: 15 rows of M24_4_digits written to M24_4_digits.csv.');
     expect((await read('M24_4_digits.csv')).count).toBe(15);
     expect((await read('M24_6_digits.csv')).count).toBe(296);
-    expect(isomeric('save', pack, '--level', 'wards', '--out', 'x.csv')).toMatchObject({
+    expect(await isomeric('save', pack, '--level', 'wards', '--out', 'x.csv')).toMatchObject({
       code: 2,
       told: expect.stringContaining('There is: 4 digits, 6 digits.'),
     });
@@ -136,17 +145,19 @@ describe('the pack of tables of the demo', () => {
 describe('widen and lengthen', () => {
   it('take a long table apart and put it together again', async () => {
     expect(
-      isomeric(
-        'widen',
-        residents,
-        '--by',
-        'SEX,AGE',
-        '--value',
-        'OBS_VALUE',
-        '--rows',
-        'REF_AREA',
-        '--out',
-        'wide.csv',
+      (
+        await isomeric(
+          'widen',
+          residents,
+          '--by',
+          'SEX,AGE',
+          '--value',
+          'OBS_VALUE',
+          '--rows',
+          'REF_AREA',
+          '--out',
+          'wide.csv',
+        )
       ).code,
     ).toBe(0);
     const wide = await read('wide.csv');
@@ -161,21 +172,25 @@ describe('widen and lengthen', () => {
       if (women !== null && men !== null) expect(women + men).toBe(total);
     }
     expect(
-      isomeric(
-        'lengthen',
-        'wide.csv',
-        '--columns',
-        names.join(','),
-        '--name',
-        'group',
-        '--value',
-        'n',
-        '--out',
-        'long.csv',
+      (
+        await isomeric(
+          'lengthen',
+          'wide.csv',
+          '--columns',
+          names.join(','),
+          '--name',
+          'group',
+          '--value',
+          'n',
+          '--out',
+          'long.csv',
+        )
       ).code,
     ).toBe(0);
     expect((await read('long.csv')).count).toBe(333);
-    expect(isomeric('widen', residents, '--by', 'SEX', '--value', 'NIX', '--out', 'x.csv')).toMatchObject({
+    expect(
+      await isomeric('widen', residents, '--by', 'SEX', '--value', 'NIX', '--out', 'x.csv'),
+    ).toMatchObject({
       code: 2,
       told: expect.stringContaining('no field “NIX”'),
     });
@@ -183,8 +198,8 @@ describe('widen and lengthen', () => {
 
   it('sums without totals count nobody twice', async () => {
     const sum = async (...more: string[]) => {
-      isomeric('save', residents, ...more, '--out', 'some.csv');
-      isomeric('group', 'some.csv', 'n = sum(OBS_VALUE)', '--by', 'SEX', '--out', 'sums.csv');
+      await isomeric('save', residents, ...more, '--out', 'some.csv');
+      await isomeric('group', 'some.csv', 'n = sum(OBS_VALUE)', '--by', 'SEX', '--out', 'sums.csv');
       return (await read('sums.csv')).rows;
     };
     expect((await sum()).map((row) => row.SEX)).toEqual(['F', 'M', '_T']);
@@ -198,7 +213,7 @@ describe('compute', () => {
       join(folder, 'sample.csv'),
       'code,n,n_margin,all\n001,50,16.45,200\n002,4,8,100\n003,.,.,50\n',
     );
-    const done = isomeric('compute', 'sample.csv', 'share = share(n, all)', '--out', 'shares.csv');
+    const done = await isomeric('compute', 'sample.csv', 'share = share(n, all)', '--out', 'shares.csv');
     expect(done.out).toContain(
       '1 of 2 values of share have a coefficient of variation above 40 %, too unsure to map (002).',
     );
@@ -207,23 +222,35 @@ describe('compute', () => {
       { code: '002', n: 4, n_margin: 8, all: 100, share: 4, share_margin: 8 },
       { code: '003', n: null, n_margin: null, all: 50, share: null, share_margin: null },
     ]);
-    expect(isomeric('check', 'shares.csv', '--sure', 'share', '--fail-at', 'warning').code).toBe(1);
+    expect((await isomeric('check', 'shares.csv', '--sure', 'share', '--fail-at', 'warning')).code).toBe(1);
     expect(
-      isomeric('check', 'shares.csv', '--sure', 'share', '--fail-at', 'warning', '--unsure-above', '200')
-        .code,
+      (
+        await isomeric(
+          'check',
+          'shares.csv',
+          '--sure',
+          'share',
+          '--fail-at',
+          'warning',
+          '--unsure-above',
+          '200',
+        )
+      ).code,
     ).toBe(0);
-    const wrong = isomeric('compute', 'sample.csv', 'share = shre(n, all)', '--out', 'x.csv');
+    const wrong = await isomeric('compute', 'sample.csv', 'share = shre(n, all)', '--out', 'x.csv');
     expect(wrong).toMatchObject({ code: 2, told: expect.stringContaining('Did you mean') });
-    expect(isomeric('compute', 'sample.csv', 'n + 1', '--out', 'x.csv').told).toContain(
+    expect((await isomeric('compute', 'sample.csv', 'n + 1', '--out', 'x.csv')).told).toContain(
       'Write NAME = EXPRESSION',
     );
-    expect(isomeric('compute', 'sample.csv', 'a = n', '--confidence', '80', '--out', 'x.csv').code).toBe(2);
-    expect(isomeric('group', 'sample.csv', 'n', '--out', 'x.csv').code).toBe(2);
+    expect(
+      (await isomeric('compute', 'sample.csv', 'a = n', '--confidence', '80', '--out', 'x.csv')).code,
+    ).toBe(2);
+    expect((await isomeric('group', 'sample.csv', 'n', '--out', 'x.csv')).code).toBe(2);
   });
 
   it('densities are per square kilometre on the ellipsoid: areas of wards make their district', async () => {
     const area = async (name: string) => {
-      isomeric(
+      await isomeric(
         'compute',
         join(data, `boundary-office/${name}-2024.geojson`),
         'km2 = area_km2()',
@@ -244,19 +271,21 @@ describe('marks and rows of JSON on the command line', () => {
       join(folder, 'depths.json'),
       '{"a":{"rows":[["code","depth"],["001",5],["002",-9999]]},"b":[{"x":1},{"x":2},{"x":3}]}',
     );
-    expect(rows('depths.json', '--rows-at', '/a/rows', '--marks', '-9999 = dry').rows).toEqual([
+    expect((await rows('depths.json', '--rows-at', '/a/rows', '--marks', '-9999 = dry')).rows).toEqual([
       { code: '001', depth: 5 },
       { code: '002', depth: null },
     ]);
-    expect(rows('depths.json', '--rows-at', '/a/rows', '--marks', '-9999 = dry').reasons[1]).toEqual({
+    expect((await rows('depths.json', '--rows-at', '/a/rows', '--marks', '-9999 = dry')).reasons[1]).toEqual({
       depth: 'dry',
     });
     expect((await read('depths.json')).count).toBe(3);
-    expect(isomeric('rows', 'depths.json', '--rows-at', 'a').told).toContain('It begins with a slash');
+    expect((await isomeric('rows', 'depths.json', '--rows-at', 'a')).told).toContain(
+      'It begins with a slash',
+    );
   });
 
   it('summaries are those of the filtered rows', async () => {
-    const shown = isomeric(
+    const shown = await isomeric(
       'rows',
       join(office, 'HOUSING.csv'),
       '--where',
@@ -265,7 +294,7 @@ describe('marks and rows of JSON on the command line', () => {
       'households',
       '--summary',
     );
-    const all = rows(join(office, 'HOUSING.csv'), '--where', 'households > 1900').rows.map(
+    const all = (await rows(join(office, 'HOUSING.csv'), '--where', 'households > 1900')).rows.map(
       (row) => row.households as number,
     );
     expect(shown.out).toContain(`${all.length} of ${all.length} rows have a value`);
@@ -273,7 +302,7 @@ describe('marks and rows of JSON on the command line', () => {
   });
 
   it('a saved CSV and its description are two files that belong together', async () => {
-    expect(isomeric('save', pack, '--level', '4 digits', '--out', 'districts.csv').code).toBe(0);
+    expect((await isomeric('save', pack, '--level', '4 digits', '--out', 'districts.csv')).code).toBe(0);
     const metadata = JSON.parse(readFileSync(join(folder, 'districts.csv-metadata.json'), 'utf8')) as {
       url: string;
       tableSchema: { columns: { name: string; datatype: string }[] };
@@ -288,7 +317,7 @@ describe('marks and rows of JSON on the command line', () => {
       'integer',
       'integer',
     ]);
-    const look = isomeric('look', 'districts.csv').out;
+    const look = (await isomeric('look', 'districts.csv')).out;
     expect(look).toContain('made of districts.csv, districts.csv-metadata.json');
     expect(look).toContain('Residents who cannot walk 500 metres');
   });

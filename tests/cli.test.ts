@@ -31,8 +31,8 @@ interface LookJson {
 }
 
 describe('look', () => {
-  it('lists the layers of an archive as data', () => {
-    const { code, out } = isomeric('look', extract, '--json');
+  it('lists the layers of an archive as data', async () => {
+    const { code, out } = await isomeric('look', extract, '--json');
     expect(code).toBe(0);
     const { layers } = JSON.parse(out) as LookJson;
     expect(layers.map((layer) => [layer.name, layer.format, layer.geometry, layer.count])).toEqual([
@@ -52,12 +52,12 @@ describe('look', () => {
     expect(layers[0].extent).toHaveLength(4);
   });
 
-  it('looks into one path of an archive and at a folder', () => {
+  it('looks into one path of an archive and at a folder', async () => {
     const one = JSON.parse(
-      isomeric('look', `${extract}/teskaria-ombrey/roads.shp`, '--json').out,
+      (await isomeric('look', `${extract}/teskaria-ombrey/roads.shp`, '--json')).out,
     ) as LookJson;
     expect(one.layers.map((layer) => layer.name)).toEqual(['roads']);
-    const all = JSON.parse(isomeric('look', join(data, 'statistics-office'), '--json').out) as {
+    const all = JSON.parse((await isomeric('look', join(data, 'statistics-office'), '--json')).out) as {
       layers: { name: string; describes: boolean }[];
     };
     const names = (describes: boolean) =>
@@ -66,17 +66,17 @@ describe('look', () => {
     expect(names(true).sort()).toEqual(['Columns', 'Tables']);
   });
 
-  it('says that degrees cannot be so large', () => {
+  it('says that degrees cannot be so large', async () => {
     const path = join(folder, 'metres.geojson');
     writeFileSync(path, '{"type":"Point","coordinates":[500000,4100000]}');
-    const { layers } = JSON.parse(isomeric('look', path, '--json').out) as LookJson;
+    const { layers } = JSON.parse((await isomeric('look', path, '--json')).out) as LookJson;
     expect(layers[0].troubles.map((trouble) => trouble.code)).toEqual(['extent-no-degrees']);
   });
 });
 
 describe('rows', () => {
-  it('filters, chooses, sorts and limits', () => {
-    const { out } = isomeric(
+  it('filters, chooses, sorts and limits', async () => {
+    const { out } = await isomeric(
       'rows',
       housing,
       '--where',
@@ -105,17 +105,26 @@ describe('rows', () => {
     expect(rows).toEqual(expected.sort((a, b) => b.households - a.households).slice(0, 3));
   });
 
-  it('keeps codes with their zeros in the table it prints', () => {
-    expect(isomeric('rows', housing, '--limit', '1').out).toMatch(
+  it('keeps codes with their zeros in the table it prints', async () => {
+    expect((await isomeric('rows', housing, '--limit', '1')).out).toMatch(
       /^area_code +area_name.*\n030301 +Grebrey +665/,
     );
   });
 });
 
 describe('verbs', () => {
-  it('clips with the account in plain words and as data', () => {
+  it('clips with the account in plain words and as data', async () => {
     const out = join(folder, 'clipped.gpkg');
-    const run = isomeric('clip', wards, '--area', districts, '--area-where', "code = 'T204'", '--out', out);
+    const run = await isomeric(
+      'clip',
+      wards,
+      '--area',
+      districts,
+      '--area-where',
+      "code = 'T204'",
+      '--out',
+      out,
+    );
     expect(run.out).toContain('Clip: 296 wards in; 18 kept whole, 0 cut, 278 outside.');
     expect(
       execFileSync('/usr/bin/sqlite3', [
@@ -124,8 +133,19 @@ describe('verbs', () => {
       ]).toString(),
     ).toBe('18|T204|T204\nok\n');
     const json = JSON.parse(
-      isomeric('clip', wards, '--area', districts, '--area-where', "code = 'T204'", '--out', out, '--json')
-        .out,
+      (
+        await isomeric(
+          'clip',
+          wards,
+          '--area',
+          districts,
+          '--area-where',
+          "code = 'T204'",
+          '--out',
+          out,
+          '--json',
+        )
+      ).out,
     );
     expect(json.accounts.find((account: { verb: string }) => account.verb === 'Clip').counts).toEqual({
       in: 296,
@@ -137,9 +157,9 @@ describe('verbs', () => {
     });
   });
 
-  it('brings an area in another CRS to the layer and says so', () => {
+  it('brings an area in another CRS to the layer and says so', async () => {
     const out = join(folder, 'roads.gpkg');
-    const run = isomeric(
+    const run = await isomeric(
       'clip',
       extract,
       '--layer',
@@ -157,9 +177,9 @@ describe('verbs', () => {
     expect(run.out).toContain('Clip: 161 roads in; 51 kept whole, 25 cut, 85 outside.');
   });
 
-  it('joins with the repair when asked', () => {
+  it('joins with the repair when asked', async () => {
     const out = join(folder, 'joined.geojson');
-    const run = isomeric(
+    const run = await isomeric(
       'join',
       wards,
       population,
@@ -177,9 +197,9 @@ describe('verbs', () => {
     expect(first).toMatchObject({ code: '030301', persons: 1639 });
   });
 
-  it('reprojects to a GeoPackage in the CRS asked for', () => {
+  it('reprojects to a GeoPackage in the CRS asked for', async () => {
     const out = join(folder, 'utm.gpkg');
-    const run = isomeric('reproject', wards, '--crs', 'EPSG:32626', '--out', out);
+    const run = await isomeric('reproject', wards, '--crs', 'EPSG:32626', '--out', out);
     expect(run.code).toBe(0);
     expect(
       execFileSync('/usr/bin/sqlite3', [
@@ -189,46 +209,47 @@ describe('verbs', () => {
     ).toBe('32626\n1\n');
   });
 
-  it('checks, and ends with 1 when something is wrong', () => {
-    const bad = isomeric('check', extract, '--layer', 'buildings', '--key', 'ID');
+  it('checks, and ends with 1 when something is wrong', async () => {
+    const bad = await isomeric('check', extract, '--layer', 'buildings', '--key', 'ID');
     expect(bad.code).toBe(1);
     expect(bad.out).toMatch(
       /error +buildings, feature 1493, at 2172\d\d\.\d+, 906\d\d\.\d+: The geometry is invalid: a ring crosses itself\./,
     );
     expect(bad.out).toContain('Valid: 5,686 buildings; 5,684 valid, 2 not.');
-    expect(isomeric('check', extract, '--layer', 'buildings', '--fail-at', 'never').code).toBe(0);
+    expect((await isomeric('check', extract, '--layer', 'buildings', '--fail-at', 'never')).code).toBe(0);
     expect(
-      isomeric('check', districts, '--key', 'code', '--that', "vintage = 2024 AND code LIKE 'T%'").code,
+      (await isomeric('check', districts, '--key', 'code', '--that', "vintage = 2024 AND code LIKE 'T%'"))
+        .code,
     ).toBe(0);
-    expect(isomeric('check', housing, '--key', 'area_code').code).toBe(1);
+    expect((await isomeric('check', housing, '--key', 'area_code')).code).toBe(1);
   });
 });
 
 describe('new and run', () => {
-  it('begins a study that can be read, and refuses to write into a folder in use', () => {
+  it('begins a study that can be read, and refuses to write into a folder in use', async () => {
     const study = join(folder, 'mine');
-    expect(isomeric('new', study).code).toBe(0);
+    expect((await isomeric('new', study)).code).toBe(0);
     expect(readdirSync(study).sort()).toEqual(['study.schema.json', 'study.yaml']);
     JSON.parse(readFileSync(join(study, 'study.schema.json'), 'utf8'));
-    expect(isomeric('new', study)).toMatchObject({ code: 2 });
+    expect(await isomeric('new', study)).toMatchObject({ code: 2 });
     // Its service does not exist here: one clear sentence, exit 3.
-    const run = isomeric('run', study);
+    const run = await isomeric('run', study);
     expect(run.code).toBe(3);
     expect(run.told).toMatch(
       /^Stopped: http:\/\/127\.0\.0\.1:8080\/: boundary-office: the service cannot be reached/,
     );
   });
 
-  it('runs the whole demo in one command', () => {
+  it('runs the whole demo in one command', async () => {
     const study = join(folder, 'demo');
-    const run = isomeric('demo', study);
+    const run = await isomeric('demo', study);
     expect(run.told).toBe('');
     expect(run.code).toBe(0);
     expect(run.out).toContain(
       'Deliver: 14 layers with 3,818 features in Teskaria National Grid, 2 tables with 129 rows; 2 maps,',
     );
     expect(existsSync(join(study, 'delivered/report.html'))).toBe(true);
-    const json = JSON.parse(isomeric('demo', study, '--json').out) as { delivered: string[] };
+    const json = JSON.parse((await isomeric('demo', study, '--json')).out) as { delivered: string[] };
     expect(json.delivered).toContain('delivered/maps/no-car.png');
   }, 60_000);
 });
@@ -284,28 +305,28 @@ describe('mistakes and exit codes', () => {
     ],
     ['a wrong severity', ['check', wards, '--fail-at', 'eror'], 2, /Did you mean “error”/],
   ];
-  it.each(cases)('%s', (_, args, code, words) => {
-    const run = isomeric(...args);
+  it.each(cases)('%s', async (_, args, code, words) => {
+    const run = await isomeric(...args);
     expect(run.told).toMatch(words);
     expect(run.code).toBe(code);
     expect(existsSync(join(folder, 'x.gpkg'))).toBe(false);
   });
 
-  it('a damaged file gives one sentence with the place, code 3, and as data when asked', () => {
+  it('a damaged file gives one sentence with the place, code 3, and as data when asked', async () => {
     const path = join(folder, 'cut.geojson');
     writeFileSync(path, readFileSync(wards).subarray(0, 100_000));
-    const plain = isomeric('clip', path, '--area', districts, '--out', join(folder, 'never.gpkg'));
+    const plain = await isomeric('clip', path, '--area', districts, '--out', join(folder, 'never.gpkg'));
     expect(plain.code).toBe(3);
     expect(plain.told).toMatch(/^Stopped: .*cut\.geojson, byte \d+: The JSON ends in the middle/);
     expect(readdirSync(folder).filter((name) => name.startsWith('never'))).toEqual([]);
-    const json = isomeric('look', path, '--json');
+    const json = await isomeric('look', path, '--json');
     expect(JSON.parse(json.told).error).toMatchObject({ code: 'json-syntax', place: { file: path } });
   });
 
-  it('a damaged archive too', () => {
+  it('a damaged archive too', async () => {
     const path = join(folder, 'cut.zip');
     writeFileSync(path, readFileSync(extract).subarray(0, 200_000));
-    const run = isomeric('look', path);
+    const run = await isomeric('look', path);
     expect(run).toMatchObject({ code: 3 });
     expect(run.told).toMatch(/archive is damaged/);
   });
@@ -345,34 +366,35 @@ describe('interruption', () => {
 });
 
 describe('save', () => {
-  const look = (path: string) => (JSON.parse(isomeric('look', path, '--json').out) as LookJson).layers;
+  const look = async (path: string) =>
+    (JSON.parse((await isomeric('look', path, '--json')).out) as LookJson).layers;
 
-  it('writes every format that it names, each read again as what it is', () => {
-    const { told } = isomeric('save', districts, '--out', 'x.nothing');
+  it('writes every format that it names, each read again as what it is', async () => {
+    const { told } = await isomeric('save', districts, '--out', 'x.nothing');
     const endings = [...told.matchAll(/\.([a-z]+)(?=,)/g)].map((found) => found[1]);
     expect(endings.length).toBeGreaterThan(15);
     // Two endings that mean the same file format need not both be tried; GPX has no areas.
     for (const end of ['json', 'ndjson', 'jsonl', 'geoparquet', 'gpx'])
       endings.splice(endings.indexOf(end), 1);
     for (const end of endings) {
-      const saved = isomeric('save', districts, '--out', join('formats', end, `districts.${end}`));
+      const saved = await isomeric('save', districts, '--out', join('formats', end, `districts.${end}`));
       expect(saved.told).toBe('');
       expect(saved.code).toBe(0);
       expect(saved.out).toMatch(/^Write: 15 (rows of )?districts written to /);
     }
-    const layers = look('formats');
+    const layers = await look('formats');
     expect(layers.length).toBe(endings.length);
     expect(layers.every((layer) => layer.count === 15)).toBe(true);
     expect(new Set(layers.map((layer) => layer.format)).size).toBe(11);
   }, 120_000);
 
-  it('several files become the layers of one GeoPackage; layers are added and replaced', () => {
-    const first = isomeric('save', districts, extract, housing, '--out', 'all.gpkg');
+  it('several files become the layers of one GeoPackage; layers are added and replaced', async () => {
+    const first = await isomeric('save', districts, extract, housing, '--out', 'all.gpkg');
     expect(first.code).toBe(0);
     expect(first.out).toContain('Write: 161 roads written to the GeoPackage');
     // What was said of the sources is said again: one extract has no CRS.
     expect(first.out).toContain('footbridges.shp: there is no .prj beside it');
-    expect(look('all.gpkg').map((layer) => layer.name)).toEqual([
+    expect((await look('all.gpkg')).map((layer) => layer.name)).toEqual([
       'districts',
       'roads',
       'waterways',
@@ -381,20 +403,20 @@ describe('save', () => {
       'footbridges',
       'HOUSING',
     ]);
-    const refused = isomeric('save', wards, '--out', 'all.gpkg', '--add', '--as', 'geopackage');
+    const refused = await isomeric('save', wards, '--out', 'all.gpkg', '--add', '--as', 'geopackage');
     expect(refused.code).toBe(0);
-    const twice = isomeric('save', wards, '--out', 'all.gpkg', '--add');
+    const twice = await isomeric('save', wards, '--out', 'all.gpkg', '--add');
     expect(twice.code).toBe(2);
     expect(twice.told).toContain('There is a layer wards in the GeoPackage already. Say --replace');
     expect(
-      isomeric('save', wards, '--out', 'all.gpkg', '--replace', '--where', "district = 'T204'").code,
+      (await isomeric('save', wards, '--out', 'all.gpkg', '--replace', '--where', "district = 'T204'")).code,
     ).toBe(0);
-    const layer = look('all.gpkg').find(({ name }) => name === 'wards')!;
+    const layer = (await look('all.gpkg')).find(({ name }) => name === 'wards')!;
     expect(layer.count).toBeLessThan(296);
   }, 60_000);
 
-  it('chooses rows, columns, a CRS and a format, and accounts for each', () => {
-    const done = isomeric(
+  it('chooses rows, columns, a CRS and a format, and accounts for each', async () => {
+    const done = await isomeric(
       'save',
       wards,
       '--out',
@@ -415,12 +437,12 @@ describe('save', () => {
         .filter((line) => /^\w+: /.test(line))
         .map((line) => line.split(':')[0]),
     ).toEqual(['Filter', 'Select', 'Reproject', 'Write']);
-    const [layer] = look('some.dat');
+    const [layer] = await look('some.dat');
     expect(layer).toMatchObject({ format: 'flatgeobuf', crs: { code: 'EPSG:32626' } });
     expect(layer.fields.map((field) => field.name)).toEqual(['code', 'ward']);
   });
 
-  it('tells mistakes before anything is written', () => {
+  it('tells mistakes before anything is written', async () => {
     for (const [args, words] of [
       [[wards, '--out', 'x.gpkg', '--as', 'klingon'], 'There is no format “klingon” to write.'],
       [[districts, wards, '--out', 'x.shp'], 'Shapefile holds one layer, and there are 2: districts, wards.'],
@@ -430,17 +452,17 @@ describe('save', () => {
       [[wards, '--out', 'x.gpkg', '--columns', 'nam'], 'There is no field “nam”'],
       [[wards, '--out', 'x.geojson', '--add'], 'Nothing can be added to a GeoJSON file.'],
     ] as const) {
-      const done = isomeric('save', ...args);
+      const done = await isomeric('save', ...args);
       expect([done.code, done.told.includes(words), done.told]).toEqual([2, true, done.told]);
     }
     expect(existsSync(join(folder, 'x.gpkg'))).toBe(false);
     expect(readdirSync(folder).filter((name) => name.includes('part-'))).toEqual([]);
   });
 
-  it('reads texts in the encoding that is asked for', () => {
+  it('reads texts in the encoding that is asked for', async () => {
     writeFileSync(join(folder, 'old.csv'), Buffer.from('name,n\nGr\x82brey,1\n', 'latin1'));
-    expect(isomeric('rows', 'old.csv', '--encoding', 'cp850').out).toContain('Grébrey');
-    expect(isomeric('look', 'old.csv', '--encoding', 'cp850').out).toContain('Grébrey');
-    expect(isomeric('look', 'old.csv', '--encoding', 'cp-nothing').code).toBe(2);
+    expect((await isomeric('rows', 'old.csv', '--encoding', 'cp850')).out).toContain('Grébrey');
+    expect((await isomeric('look', 'old.csv', '--encoding', 'cp850')).out).toContain('Grébrey');
+    expect((await isomeric('look', 'old.csv', '--encoding', 'cp-nothing')).code).toBe(2);
   });
 });

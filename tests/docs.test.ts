@@ -14,6 +14,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { commandIn } from './command.ts';
 import { demoEnvironment } from './demo-study.ts';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
@@ -79,7 +80,8 @@ describe.each(pages)('docs/%s', (page) => {
   });
   afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-  it('its commands run and say what it says', () => {
+  it('its commands run and say what it says', async () => {
+    const isomeric = commandIn(folder, demoEnvironment);
     let output = '';
     for (const { language, text, line } of examples(page)) {
       if (language === 'sh') {
@@ -88,13 +90,9 @@ describe.each(pages)('docs/%s', (page) => {
           const expected = Number(/# ends with (\d)$/.exec(command)?.[1] ?? 0);
           const [program, ...args] = words(command.replace(/ # ends with \d$/, ''));
           expect(program).toBe('isomeric');
-          const done = spawnSync(process.execPath, [join(root, 'dist/cli/main.js'), ...args], {
-            cwd: folder,
-            encoding: 'utf8',
-            env: { ...process.env, ...demoEnvironment, NO_COLOR: '1' },
-          });
-          expect(done.status, `${page}, line ${line}: ${command}\n${done.stderr}`).toBe(expected);
-          output += done.stdout + done.stderr;
+          const { code, out, told } = await isomeric(...args);
+          expect(code, `${page}, line ${line}: ${command}\n${told}`).toBe(expected);
+          output += out + told;
         }
       } else if (language === 'js') {
         writeFileSync(join(folder, 'example.mjs'), placed(text));

@@ -231,22 +231,24 @@ describe('ids of features', () => {
   it('serve joins on either side, keys, sorting, columns and conditions', async () => {
     writeFileSync(join(folder, 'c.geojson'), counties);
     writeFileSync(join(folder, 'p.csv'), 'code,persons\r\n01001,5\r\n02016,7\r\n');
-    expect(isomeric('look', 'c.geojson').out).toMatch(/^ {2}id +id, text +3 +0 +01001, 01003, 02016$/m);
-    expect(isomeric('rows', 'c.geojson', '--where', "id = '01003'", '--columns', 'id,name').out).toMatch(
-      /^id +name\n01003 +Barton\n1 of 1 rows/,
+    expect((await isomeric('look', 'c.geojson')).out).toMatch(
+      /^ {2}id +id, text +3 +0 +01001, 01003, 02016$/m,
     );
-    expect(isomeric('rows', 'c.geojson', '--sort', 'id', '--descending', '--limit', '1').out).toContain(
-      '02016  Cove',
-    );
-    const joined = isomeric('join', 'c.geojson', 'p.csv', '--on', 'id = code', '--out', 'j.csv');
+    expect(
+      (await isomeric('rows', 'c.geojson', '--where', "id = '01003'", '--columns', 'id,name')).out,
+    ).toMatch(/^id +name\n01003 +Barton\n1 of 1 rows/);
+    expect(
+      (await isomeric('rows', 'c.geojson', '--sort', 'id', '--descending', '--limit', '1')).out,
+    ).toContain('02016  Cove');
+    const joined = await isomeric('join', 'c.geojson', 'p.csv', '--on', 'id = code', '--out', 'j.csv');
     expect(joined.out).toContain('Join: 3 c in; 2 matched on id = code');
     expect(readFileSync(join(folder, 'j.csv'), 'utf8')).toMatch(/^id,name,persons,wkt\r\n01001,Abbey,5,/);
-    const other = isomeric('join', 'p.csv', 'c.geojson', '--on', 'code = id', '--out', 'k.csv');
+    const other = await isomeric('join', 'p.csv', 'c.geojson', '--on', 'code = id', '--out', 'k.csv');
     expect(other.out).toContain('Join: 2 p in; 2 matched on code = id');
     expect(readFileSync(join(folder, 'k.csv'), 'utf8')).toBe(
       'code,persons,name\r\n01001,5,Abbey\r\n02016,7,Cove\r\n',
     );
-    expect(isomeric('check', 'c.geojson', '--key', 'id').out).toContain(
+    expect((await isomeric('check', 'c.geojson', '--key', 'id')).out).toContain(
       'Key id: 3 c; 3 different keys, 0 that occur more than once, 0 blank.',
     );
   });

@@ -305,5 +305,11 @@ describe('progress in a pipe', () => {
     expect(text).not.toContain('waits');
     // biome-ignore lint/suspicious/noControlCharactersInRegex: they are what must not be there
     expect(text).not.toMatch(/[\u0000-\u0009\u000b-\u001f]/);
+    // What nobody took back ends with the command.
+    lines.show('roads', meter);
+    lines.end();
+    const last = text;
+    await new Promise((resolve) => setTimeout(resolve, 60));
+    expect(text).toBe(last);
   });
 });

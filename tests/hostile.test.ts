@@ -97,7 +97,7 @@ describe('control characters and markup in what providers write', () => {
     }
   });
 
-  it('are shown by the commands, not obeyed by the terminal', () => {
+  it('are shown by the commands, not obeyed by the terminal', async () => {
     writeFileSync(
       join(folder, 'x.geojson'),
       JSON.stringify({
@@ -123,12 +123,12 @@ describe('control characters and markup in what providers write', () => {
       ['rows', 't.csv', '--json'],
       ['\u001b[2J'],
     ]) {
-      const { out, told } = isomeric(...args);
+      const { out, told } = await isomeric(...args);
       expect(out + told, args.join(' ')).not.toBe('');
       // biome-ignore lint/suspicious/noControlCharactersInRegex: they are what must not be there
       expect(out + told, args.join(' ')).not.toMatch(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f]/);
     }
-    expect(isomeric('rows', 'x.geojson').out).toContain('x␛]0;title␇⏎y    z');
+    expect((await isomeric('rows', 'x.geojson')).out).toContain('x␛]0;title␇⏎y    z');
   });
 
   it('leave our own colours as they are', () => {
@@ -304,7 +304,7 @@ describe('addresses that are badly encoded', () => {
     };
     writeFileSync(join(folder, 'a.csv'), 'n%zz\n1\n');
     writeFileSync(join(folder, 'a.csv-metadata.json'), JSON.stringify(metadata));
-    const looked = isomeric('look', 'a.csv');
+    const looked = await isomeric('look', 'a.csv');
     expect([looked.code, looked.told]).toEqual([0, '']);
     expect(looked.out).toContain('n%zz');
     expect(secretsIn('http://u:%zz@h/')).toEqual(['%zz']);
@@ -334,7 +334,7 @@ describe('JSON that is nested without end', () => {
   it('is refused where it is a table, and stays text where it is a value', async () => {
     const deep = `${'[{"a":'.repeat(30_000)}1${'}]'.repeat(30_000)}`;
     writeFileSync(join(folder, 'rows.json'), `[{"a":${deep}},{"a":1}]`);
-    const looked = isomeric('look', 'rows.json');
+    const looked = await isomeric('look', 'rows.json');
     expect([looked.code, looked.told]).toEqual([
       3,
       expect.stringMatching(/^Stopped: rows\.json: Lists and objects .* more than 500 deep/) as string,
@@ -344,7 +344,7 @@ describe('JSON that is nested without end', () => {
       `{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"a":${deep}},"geometry":{"type":"Point","coordinates":[1,1]}}]}`,
     );
     for (const args of [['rows'], ['rows', '--json'], ['look']]) {
-      const { code, told } = isomeric(args[0], 'deep.geojson', ...args.slice(1));
+      const { code, told } = await isomeric(args[0], 'deep.geojson', ...args.slice(1));
       expect([code, told], args.join(' ')).toEqual([0, '']);
     }
     expect(isDeepJson(`"${'['.repeat(5000)}"`)).toBe(false);
@@ -354,7 +354,7 @@ describe('JSON that is nested without end', () => {
 });
 
 describe('settings that are no settings', () => {
-  it('aliases that stand for more than is sensible, nesting without end, keys that are lists', () => {
+  it('aliases that stand for more than is sensible, nesting without end, keys that are lists', async () => {
     const bomb = `a: &a [x, x]\n${[...'bcdefghijklmnop'].map((name, k) => `${name}: &${name} [${Array(9).fill(`*${'abcdefghijklmnop'[k]}`).join(', ')}]`).join('\n')}\n`;
     for (const text of [
       bomb,
@@ -382,9 +382,9 @@ describe('settings that are no settings', () => {
       });
     }
     writeFileSync(join(folder, 'study.yaml'), '? [a]\n: b\n');
-    expect(isomeric('run', folder).told).toMatch(/^Stopped: study\.yaml[^\n]*\n$/);
+    expect((await isomeric('run', folder)).told).toMatch(/^Stopped: study\.yaml[^\n]*\n$/);
     writeFileSync(join(folder, 'study.yaml'), bomb);
-    const { code, told } = isomeric('run', folder);
+    const { code, told } = await isomeric('run', folder);
     expect([code, told]).toEqual([2, expect.stringMatching(/^Stopped: study\.yaml.*aliases/) as string]);
   });
 });
@@ -408,7 +408,7 @@ describe('cells that office programs compute', () => {
       study.end();
     }
     writeFileSync(join(folder, 'f.csv'), 'code,what,n\n01,=1+1,-5\n02,plain,3\n');
-    const { out } = isomeric('save', 'f.csv', '--out', 'g.csv');
+    const { out } = await isomeric('save', 'f.csv', '--out', 'g.csv');
     expect(out).toContain(
       '1 cell begins like a formula (=, +, -, @): office programs compute such cells when they open the file. Values are as they were.',
     );

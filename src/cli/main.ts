@@ -1,93 +1,6 @@
 #!/usr/bin/env node
-import { Command, CommanderError } from 'commander';
-import { dictionary } from '../core/dictionary.ts';
-import { IsomericError } from '../core/errors.ts';
-import { type AddCommand, exitCodes } from './commands/command.ts';
-import { jsonForTerminal, makeOutput } from './output.ts';
-import { terminalText } from './terminal.ts';
-
-/** All commands, in the order of the work. Each is loaded when it is the one that is asked for. */
-const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary({
-  demo: async () => (await import('./commands/demo.ts')).addDemo,
-  new: async () => (await import('./commands/study.ts')).addNew,
-  run: async () => (await import('./commands/study.ts')).addRun,
-  ledger: async () => (await import('./commands/ledger.ts')).addLedger,
-  look: async () => (await import('./commands/look.ts')).addLook,
-  rows: async () => (await import('./commands/rows.ts')).addRows,
-  variables: async () => (await import('./commands/variables.ts')).addVariables,
-  tags: async () => (await import('./commands/schemes.ts')).addTags,
-  scheme: async () => (await import('./commands/schemes.ts')).addScheme,
-  features: async () => (await import('./commands/features.ts')).addFeatures,
-  save: async () => (await import('./commands/save.ts')).addSave,
-  clip: async () => (await import('./commands/verbs.ts')).addClip,
-  join: async () => (await import('./commands/verbs.ts')).addJoin,
-  compute: async () => (await import('./commands/tables.ts')).addCompute,
-  group: async () => (await import('./commands/tables.ts')).addGroup,
-  widen: async () => (await import('./commands/tables.ts')).addWiden,
-  lengthen: async () => (await import('./commands/tables.ts')).addLengthen,
-  tally: async () => (await import('./commands/verbs.ts')).addTally,
-  reproject: async () => (await import('./commands/verbs.ts')).addReproject,
-  crs: async () => (await import('./commands/crs.ts')).addCrs,
-  locate: async () => (await import('./commands/locate.ts')).addLocate,
-  check: async () => (await import('./commands/check.ts')).addCheck,
-});
-
-/** The command that is asked for; all of them when none is, for the help and for the nearest name. */
-async function wanted(args: readonly string[]): Promise<AddCommand[]> {
-  const name = args.find((arg) => !arg.startsWith('-'));
-  const load =
-    name !== undefined && Object.hasOwn(commands, name) ? [commands[name]] : Object.values(commands);
-  return Promise.all(load.map((each) => each()));
-}
-
-async function build(): Promise<Command> {
-  const program = new Command('isomeric')
-    .description('Gather, join, clip, reproject, check, draw and hand on the layers of a study area.')
-    .version('0.1.0')
-    .option('--json', 'the result as JSON, for machines')
-    .option('--no-colour', 'plain text without colours')
-    .showHelpAfterError('(isomeric --help lists the commands)')
-    .exitOverride()
-    .configureOutput({
-      outputError: (text, write) => write(terminalText(text.replace(/^error: /, ''), false)),
-    });
-  for (const add of await wanted(process.argv.slice(2))) add(program);
-  for (const command of program.commands) {
-    command
-      .option('--json', 'the result as JSON, for machines')
-      .option('--no-colour', 'plain text without colours')
-      .exitOverride();
-  }
-  return program;
-}
-
-function fail(error: unknown, json: boolean): number {
-  if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.done : exitCodes.usage;
-  if (error instanceof IsomericError) {
-    if (json)
-      process.stderr.write(
-        `${jsonForTerminal(
-          JSON.stringify({
-            error: { code: error.code, words: error.message, place: error.place, advice: error.advice },
-            ...(error.failures.length === 0 ? {} : { failures: error.failures }),
-          }),
-        )}\n`,
-      );
-    else {
-      const output = makeOutput({});
-      output.aside(`${output.colours.redBright('Stopped:')} ${error.sentence}`);
-    }
-    return error.blame === 'usage' ? exitCodes.usage : exitCodes.input;
-  }
-  const words = error instanceof Error ? (error.stack ?? error.message) : String(error);
-  process.stderr.write(
-    terminalText(
-      `Stopped by a mistake in Isomeric itself; please report it with this text:\n${words}\n`,
-      false,
-    ),
-  );
-  return exitCodes.input;
-}
+import { exitCodes } from './commands/command.ts';
+import { runCommand } from './program.ts';
 
 process.on('SIGINT', () => {
   process.stderr.write(
@@ -100,8 +13,4 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   if (error.code === 'EPIPE') process.exit(exitCodes.done);
 });
 
-try {
-  await (await build()).parseAsync(process.argv);
-} catch (error) {
-  process.exitCode = fail(error, process.argv.includes('--json'));
-}
+process.exitCode = await runCommand(process.argv.slice(2));

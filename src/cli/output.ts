@@ -104,7 +104,7 @@ export function printingReporter(output: Output): Reporter & { stop(): void } {
   const lines = new ProgressLines();
   const stop = () => lines.clear();
   return {
-    stop,
+    stop: () => lines.end(),
     stage(words) {
       stop();
       if (!output.json) output.line(`\n${colours.bold(colours.underline(words))}`);

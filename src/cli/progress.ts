@@ -182,4 +182,13 @@ export class ProgressLines {
     this.bars = null;
     for (const line of this.lines.values()) line.bar = null;
   }
+
+  /** Nothing more comes: no line is left, none follows. */
+  end(): void {
+    this.clear();
+    this.lines.clear();
+    this.meters.clear();
+    clearInterval(this.ticking);
+    this.ticking = undefined;
+  }
 }
