@@ -54,7 +54,7 @@ writeFileSync(
   join(slowData, 'statistics-office', 'HOUSING.csv'),
   `area_code,households\n${'020401,181\n'.repeat(600_000)}`,
 );
-const { madeUpSecrets, offices, startStandIns } = await import('@isomeric/stand-ins');
+const { madeUpSecrets, offices, startStandIns } = await import('#stand-ins');
 const slow = Object.fromEntries(offices.slice(0, 3).map((office) => [office, () => 'slow']));
 const services = await startStandIns({
   data: slowData,

@@ -5,7 +5,7 @@ import { build, packages, root } from './setup.mjs';
 
 packages();
 build();
-const { madeUpSecrets, moods, offices, startStandIns, usualPorts } = await import('@isomeric/stand-ins');
+const { madeUpSecrets, moods, offices, startStandIns, usualPorts } = await import('#stand-ins');
 const told = Object.fromEntries(process.argv.slice(2).map((each) => each.split('=')));
 for (const [office, mood] of Object.entries(told)) {
   if (offices.includes(office) && mood in moods) continue;

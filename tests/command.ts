@@ -23,7 +23,8 @@ async function ran(
   const { runCommand } = await import('../src/cli/program.ts');
   const here = process.cwd();
   const kept = { out: process.stdout.write, told: process.stderr.write, code: process.exitCode };
-  const earlier = new Map(Object.keys(environment).map((name) => [name, process.env[name]]));
+  // A command may set some for its services (the made-up keys of the demo).
+  const earlier = { ...process.env };
   let out = '';
   let told = '';
   const take = (add: (text: string) => void) =>
@@ -48,9 +49,8 @@ async function ran(
     process.stderr.write = kept.told;
     process.exitCode = kept.code;
     process.chdir(here);
-    for (const [name, value] of earlier)
-      if (value === undefined) delete process.env[name];
-      else process.env[name] = value;
+    for (const name of Object.keys(process.env)) if (!(name in earlier)) delete process.env[name];
+    Object.assign(process.env, earlier);
   }
 }
 

@@ -1,13 +1,13 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import type { FastifyInstance } from 'fastify';
 import { afterEach, describe, expect, it } from 'vitest';
 import type { Layer } from '../src/core/layer/layer.ts';
 import { outerMembers } from '../src/sources/features/page.ts';
 import { cql2Text, sendablePart } from '../src/sources/pushdown.ts';
 import { filterXml } from '../src/sources/wfs/fes.ts';
 import { type BoundaryOfficeOptions, boundaryOffice, type Mood } from '../stand-ins/src/index.ts';
+import type { Service } from '../stand-ins/src/service.ts';
 import { demoFolder } from './demo-study.ts';
 import { idsOf, StudyFolder, verticesOf } from './study-folder.ts';
 
@@ -24,7 +24,7 @@ const truth = (name: string) =>
   JSON.parse(readFileSync(join(data, `${name}.geojson`), 'utf8')) as BoundaryFile;
 const flatVertices = (coordinates: unknown): number[] => (coordinates as unknown[]).flat(9) as number[];
 
-const servers: FastifyInstance[] = [];
+const servers: Service[] = [];
 const folders: StudyFolder[] = [];
 afterEach(async () => {
   await Promise.all(servers.splice(0).map((each) => each.close()));

@@ -1,11 +1,11 @@
 import { join } from 'node:path';
-import type { FastifyInstance } from 'fastify';
 import { afterEach, describe, expect, it } from 'vitest';
 import { boundaryOffice } from '../stand-ins/src/index.ts';
+import type { Service } from '../stand-ins/src/service.ts';
 import { demoFolder } from './demo-study.ts';
 import { StudyFolder } from './study-folder.ts';
 
-const servers: FastifyInstance[] = [];
+const servers: Service[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
   await Promise.all(servers.splice(0).map((each) => each.close()));

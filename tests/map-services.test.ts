@@ -1,17 +1,17 @@
 import { createHash } from 'node:crypto';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { FastifyInstance } from 'fastify';
 import { afterEach, describe, expect, it } from 'vitest';
 import { sourceFromBytes } from '../src/formats/byte-source.ts';
 import { mergedExtract } from '../src/formats/osm/merged.ts';
 import { openExtract } from '../src/formats/osm/open-extract.ts';
 import { type MapExtract, objectName } from '../src/formats/osm/primitives.ts';
 import { type MapHostOptions, type Mood, mapHost } from '../stand-ins/src/index.ts';
+import type { Service } from '../stand-ins/src/service.ts';
 import { demoFolder } from './demo-study.ts';
 import { StudyFolder } from './study-folder.ts';
 
-const servers: FastifyInstance[] = [];
+const servers: Service[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
   await Promise.all(servers.splice(0).map((each) => each.close()));

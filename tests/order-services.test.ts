@@ -1,16 +1,16 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import type { FastifyInstance } from 'fastify';
 import { afterEach, describe, expect, it } from 'vitest';
 import type { Box } from '../src/core/geometry/geometry-array.ts';
 import { halves, piecesOf, squareKilometres } from '../src/sources/pieces.ts';
 import { type Mood, type OrderDeskOptions, orderDesk } from '../stand-ins/src/index.ts';
+import type { Service } from '../stand-ins/src/service.ts';
 import { demoFolder } from './demo-study.ts';
 import { idsOf, StudyFolder } from './study-folder.ts';
 
 const data = join(demoFolder, 'data/order-desk');
-const servers: FastifyInstance[] = [];
+const servers: Service[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
   await Promise.all(servers.splice(0).map((each) => each.close()));

@@ -1,5 +1,5 @@
 // Starts the simulated services on free ports and says which: the usual address → the one here.
-import { offices, startStandIns, usualPorts } from '@isomeric/stand-ins';
+import { offices, startStandIns, usualPorts } from '#stand-ins';
 
 const services = await startStandIns({
   data: new URL('../demo/data', import.meta.url).pathname,

@@ -1,18 +1,18 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import type { FastifyInstance } from 'fastify';
 import { afterEach, describe, expect, it } from 'vitest';
 import { codesChosen, periodOf } from '../src/sources/choices.ts';
 import { columnRequests } from '../src/sources/rows/client.ts';
 import { splitChoices } from '../src/sources/sdmx/client.ts';
 import { dataflowsOfJson, dataflowsOfXml } from '../src/sources/sdmx/structure.ts';
 import { type StatisticsOfficeOptions, statisticsOffice } from '../stand-ins/src/index.ts';
+import type { Service } from '../stand-ins/src/service.ts';
 import { demoEnvironment, demoFolder } from './demo-study.ts';
 import { StudyFolder } from './study-folder.ts';
 
 const folder = join(demoFolder, 'data/statistics-office');
-const servers: FastifyInstance[] = [];
+const servers: Service[] = [];
 const studies: StudyFolder[] = [];
 afterEach(async () => {
   await Promise.all(servers.splice(0).map((each) => each.close()));

@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto';
-import fastify, { type FastifyInstance, type FastifyReply } from 'fastify';
 import {
   boxOf,
   type Collection,
@@ -14,6 +13,7 @@ import { featureGml, gmlNamespaces } from './boundary-gml.ts';
 import { addWfs } from './boundary-wfs.ts';
 import { ConditionError, parseCondition } from './conditions.ts';
 import { type Mood, nextStart, withMood } from './moods.ts';
+import { type Answer, Service } from './service.ts';
 
 export interface BoundaryOfficeOptions {
   /** Folder with `<level>-<vintage>.geojson`. */
@@ -63,10 +63,10 @@ const known = new Set(['bbox', 'bbox-crs', 'crs', 'limit', 'token', 'filter', 'f
 class Refusal extends Error {}
 
 /** A simulated feature service after OGC API – Features, parts 1, 2 and 3; the same boundaries as Web Feature Service at /wfs. */
-export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance {
-  const server = fastify({ forceCloseConnections: true });
+export function boundaryOffice(options: BoundaryOfficeOptions): Service {
+  const server = new Service();
   withMood(server, options.mood ?? (() => 'well'), options.setMood);
-  if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
+  if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   const collections = collectionsIn(options.folder);
   const abilities = options.abilities ?? 'all';
   const base = (request: { protocol: string; host: string }) => `${request.protocol}://${request.host}`;
@@ -220,7 +220,7 @@ export function boundaryOffice(options: BoundaryOfficeOptions): FastifyInstance 
   };
   const sendPage = (
     request: PageRequest,
-    reply: FastifyReply,
+    reply: Answer,
     collection: Collection,
     matched: Feature[],
     to: (p: number[]) => number[],

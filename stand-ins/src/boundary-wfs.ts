@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
-import type { FastifyInstance, FastifyReply } from 'fastify';
 import { type Collection, type Feature, mapped, meets, mercator, unmercator } from './boundary-data.ts';
 import { featureGml, gmlNamespaces, teskariaNamespace, xmlEscaped } from './boundary-gml.ts';
 import { type Filter, filterIn } from './fes.ts';
 import { type Mood, nextStart } from './moods.ts';
+import type { Answer, Service } from './service.ts';
 import { parseXml } from './xml.ts';
 
 type Version = '2.0.0' | '1.1.0';
@@ -92,11 +92,7 @@ function boxIn(numbers: number[], srsName: string | undefined): number[] {
 }
 
 /** Adds a simulated Web Feature Service (OGC 09-025r2 and 04-094) at /wfs, and one that knows 1.1 alone at /wfs-1.1. */
-export function addWfs(
-  server: FastifyInstance,
-  known: ReadonlyMap<string, Collection>,
-  options: WfsOptions,
-): void {
+export function addWfs(server: Service, known: ReadonlyMap<string, Collection>, options: WfsOptions): void {
   const collections = [...known.values()];
   const pageSize = options.pageSize ?? 100;
 
@@ -106,12 +102,7 @@ export function addWfs(
     return found;
   };
 
-  const answer = (
-    question: Question,
-    reply: FastifyReply,
-    address: string,
-    query: URLSearchParams | null,
-  ) => {
+  const answer = (question: Question, reply: Answer, address: string, query: URLSearchParams | null) => {
     const { version, filter, box } = question;
     const two = version === '2.0.0';
     const collection = find(question.typeName);
@@ -174,7 +165,7 @@ export function addWfs(
   ] as const) {
     const addressOf = (request: { protocol: string; host: string }) =>
       `${request.protocol}://${request.host}${path}`;
-    const failed = (reply: FastifyReply, version: Version, error: unknown) => {
+    const failed = (reply: Answer, version: Version, error: unknown) => {
       if (!(error instanceof Refusal)) throw error;
       return reply
         .code(version === '2.0.0' ? 400 : 200)
@@ -254,7 +245,4 @@ export function addWfs(
       }
     });
   }
-  server.addContentTypeParser(['application/xml', 'text/xml'], { parseAs: 'string' }, (_, body, done) =>
-    done(null, body),
-  );
 }

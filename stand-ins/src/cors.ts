@@ -1,8 +1,8 @@
-import type { FastifyInstance } from 'fastify';
+import type { Service } from './service.ts';
 
 /** Lets pages of other origins ask, as public services do, and see the headers that they need. */
-export function withCors(server: FastifyInstance): void {
-  server.addHook('onRequest', async (request, reply) => {
+export function withCors(server: Service): void {
+  server.beforeRoutes(async (request, reply) => {
     reply
       .header('access-control-allow-origin', '*')
       .header(

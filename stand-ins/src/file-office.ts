@@ -1,7 +1,7 @@
 import { readdirSync } from 'node:fs';
-import fastify, { type FastifyInstance } from 'fastify';
 import { sendFile } from './files.ts';
 import { type Mood, withMood } from './moods.ts';
+import { Service } from './service.ts';
 
 export interface FileOfficeOptions {
   /** Folder whose files are served under `/files/`. */
@@ -15,10 +15,10 @@ export interface FileOfficeOptions {
 }
 
 /** A simulated office that hands out files over HTTP: ETag, Last-Modified, ranges, checksums, a catalogue. */
-export function fileOffice(options: FileOfficeOptions): FastifyInstance {
-  const server = fastify({ forceCloseConnections: true });
+export function fileOffice(options: FileOfficeOptions): Service {
+  const server = new Service();
   withMood(server, options.mood ?? (() => 'well'), options.setMood);
-  if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
+  if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   server.get('/', async () => ({
     title: `${options.title} (simulated)`,
     files: readdirSync(options.folder).map((name) => `/files/${name}`),

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import type { FastifyReply, FastifyRequest } from 'fastify';
+import type { Answer, Asking } from './service.ts';
 
 const types: Record<string, string> = {
   csv: 'text/csv',
@@ -13,12 +13,7 @@ const types: Record<string, string> = {
 };
 
 /** Sends a file of a folder: ETag, Last-Modified, Repr-Digest, conditional requests, ranges (RFC 9110, RFC 9530). */
-export function sendFile(
-  folder: string,
-  name: string,
-  request: FastifyRequest,
-  reply: FastifyReply,
-): unknown {
+export function sendFile(folder: string, name: string, request: Asking, reply: Answer): unknown {
   const path = join(folder, name);
   if (name.includes('/') || name.includes('..') || !existsSync(path) || !statSync(path).isFile())
     return reply.code(404).type('text/plain').send('No such file.');

@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
 import { sendFile } from './files.ts';
 import { type MapDatabase, type MapObject, readMapDatabase } from './map-objects.ts';
 import { type Mood, withMood } from './moods.ts';
+import { type Answer, type Asking, Service } from './service.ts';
 
 export interface MapHostOptions {
   /** Folder with the extracts. */
@@ -35,10 +35,10 @@ const regions = [
 ];
 
 /** A simulated map host: a tree of regions, extracts with ranges, and the read interface of the map database (0.6). */
-export function mapHost(options: MapHostOptions): FastifyInstance {
-  const server = fastify({ forceCloseConnections: true });
+export function mapHost(options: MapHostOptions): Service {
+  const server = new Service();
   withMood(server, options.mood ?? (() => 'well'), options.setMood);
-  if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
+  if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   const { folder } = options;
   const mostArea = options.mostArea ?? 0.1;
   const mostNodes = options.mostNodes ?? 50_000;
@@ -79,7 +79,7 @@ export function mapHost(options: MapHostOptions): FastifyInstance {
     sendFile(folder, request.params.name, request, reply),
   );
 
-  const document = (reply: FastifyReply, request: FastifyRequest, inner: string) => {
+  const document = (reply: Answer, request: Asking, inner: string) => {
     const text = `<?xml version="1.0" encoding="UTF-8"?>\n<osm version="0.6" generator="Map host of Teskaria" copyright="${copyright}" license="Open Map Data Licence of Teskaria 1.0">\n${inner}</osm>\n`;
     const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
     reply.header('etag', etag);

@@ -1,6 +1,6 @@
 import { gzipSync } from 'node:zlib';
-import type { FastifyInstance, FastifyReply } from 'fastify';
 import { withCors } from './cors.ts';
+import type { Answer, Service } from './service.ts';
 
 /** Ways in which a stand-in can be told to have a bad day. */
 export const moods = {
@@ -47,8 +47,8 @@ export function nextStart(mood: Mood | undefined, from: number, size: number): n
   return from + size + (mood === 'restless' ? 1 : 0);
 }
 
-/** Takes the answer out of the framework's hands, headers and all. */
-function takeOver(reply: FastifyReply, headers: Record<string, string>, status = 200) {
+/** Takes the answer out of the service's hands, headers and all. */
+function takeOver(reply: Answer, headers: Record<string, string>, status = 200) {
   const own: Record<string, string> = {};
   for (const [name, value] of Object.entries(reply.getHeaders()))
     if (value !== undefined && name !== 'content-length') own[name] = String(value);
@@ -61,12 +61,11 @@ function takeOver(reply: FastifyReply, headers: Record<string, string>, status =
  * Makes a server behave as its mood says. The mood is asked at every request, so tests can change it; `POST /mood` with
  * the name as its text changes it too, where `set` is given.
  */
-export function withMood(server: FastifyInstance, mood: () => Mood, set?: (mood: Mood) => void): void {
+export function withMood(server: Service, mood: () => Mood, set?: (mood: Mood) => void): void {
   let asked = 0;
   const times = new Map<string, number>();
   withCors(server);
   if (set !== undefined) {
-    server.addContentTypeParser('text/plain', { parseAs: 'string' }, (_, body, done) => done(null, body));
     server.post('/mood', async (request, reply) => {
       const wanted = String(request.body ?? '').trim();
       if (!(wanted in moods)) return reply.code(400).send({ title: 'No such mood', moods });
@@ -75,7 +74,7 @@ export function withMood(server: FastifyInstance, mood: () => Mood, set?: (mood:
     });
   }
   const left = (url: string) => url === '/' || url === '/mood';
-  server.addHook('onRequest', async (request, reply) => {
+  server.beforeRoutes(async (request, reply) => {
     if (left(request.url)) return;
     const { host } = request;
     switch (mood()) {
@@ -130,7 +129,7 @@ export function withMood(server: FastifyInstance, mood: () => Mood, set?: (mood:
         await new Promise(() => {});
     }
   });
-  server.addHook('onSend', async (request, reply, payload) => {
+  server.beforeSending(async (request, reply, payload) => {
     if (left(request.url) || reply.statusCode !== 200) return payload;
     if (typeof payload !== 'string' && !(payload instanceof Uint8Array)) return payload;
     const bytes = Buffer.from(payload as string);

@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import fastify, { type FastifyInstance } from 'fastify';
 import { type Feature, meets } from './boundary-data.ts';
 import { type Mood, withMood } from './moods.ts';
+import { Service } from './service.ts';
 import { shapefileArchive } from './shapefile.ts';
 
 export interface OrderDeskOptions {
@@ -47,11 +47,11 @@ function squareKilometres([west, south, east, north]: number[]): number {
 }
 
 /** A simulated desk for orders that take time (OGC API – Processes, part 1), with terms of use. */
-export function orderDesk(options: OrderDeskOptions): FastifyInstance {
-  const server = fastify({ forceCloseConnections: true });
+export function orderDesk(options: OrderDeskOptions): Service {
+  const server = new Service();
   const mood = options.mood ?? (() => 'well' as const);
   withMood(server, mood, options.setMood);
-  if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
+  if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   const now = options.now ?? Date.now;
   const takes = options.takes ?? 600;
   const mostArea = options.mostArea ?? Infinity;

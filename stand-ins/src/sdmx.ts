@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { xmlEscaped } from './boundary-gml.ts';
+import type { Answer, Asking, Service } from './service.ts';
 import type { Cube } from './statistics-data.ts';
 
 const agency = 'TSO';
@@ -179,7 +179,7 @@ ${rows.map(({ codes, value, status }) => `<gen:Obs><gen:ObsKey>${codes.map((code
 
 class Refusal extends Error {}
 
-function send(reply: FastifyReply, request: FastifyRequest, type: string, body: unknown) {
+function send(reply: Answer, request: Asking, type: string, body: unknown) {
   const text = typeof body === 'string' ? body : JSON.stringify(body);
   const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
   reply.header('etag', etag);
@@ -191,11 +191,7 @@ function send(reply: FastifyReply, request: FastifyRequest, type: string, body: 
  * Adds a simulated SDMX service: REST of SDMX 3.0 at /sdmx/, of SDMX 2.1 alone at /sdmx-2.1/.
  * @param forms answers that are given
  */
-export function addSdmx(
-  server: FastifyInstance,
-  cube: Cube,
-  forms: readonly Form[] = ['csv', 'json', 'xml'],
-): void {
+export function addSdmx(server: Service, cube: Cube, forms: readonly Form[] = ['csv', 'json', 'xml']): void {
   const formOf = (accept: string): Form => {
     const wanted: Form[] = accept
       .split(',')
@@ -208,13 +204,8 @@ export function addSdmx(
   };
   const known = (id: string, by: string) =>
     (id === cube.id || id === 'all' || id === '*') && (by === agency || by === 'all' || by === '*');
-  const missing = (reply: FastifyReply) => reply.code(404).type('text/plain').send('No such dataflow.');
-  const answer = (
-    reply: FastifyReply,
-    request: FastifyRequest,
-    rows: readonly Observation[],
-    three: boolean,
-  ) => {
+  const missing = (reply: Answer) => reply.code(404).type('text/plain').send('No such dataflow.');
+  const answer = (reply: Answer, request: Asking, rows: readonly Observation[], three: boolean) => {
     if (rows.length === 0) return reply.code(404).type('text/plain').send('There are no results.');
     try {
       const form = formOf(request.headers.accept ?? '');

@@ -1,9 +1,9 @@
 import { join } from 'node:path';
-import type { FastifyInstance } from 'fastify';
 import { type BoundaryOfficeOptions, boundaryOffice } from './boundary-office.ts';
 import { type MapHostOptions, mapHost } from './map-host.ts';
 import type { Mood } from './moods.ts';
 import { type OrderDeskOptions, orderDesk } from './order-desk.ts';
+import type { Service } from './service.ts';
 import { type StatisticsOfficeOptions, statisticsOffice } from './statistics-office.ts';
 
 /** The simulated services, by the names that the demo's study gives them. */
@@ -48,7 +48,7 @@ export interface StandIn {
 
 export type StandIns = Record<Office, StandIn> & { close(): Promise<void> };
 
-async function listen(server: FastifyInstance, port: number): Promise<string> {
+async function listen(server: Service, port: number): Promise<string> {
   try {
     return await server.listen({ host: '127.0.0.1', port });
   } catch (error) {
@@ -70,7 +70,7 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
     onRequest: (url: string) => options.onRequest?.(name, url),
   });
   const { data } = options;
-  const servers: Record<Office, FastifyInstance> = {
+  const servers: Record<Office, Service> = {
     boundaryOffice: boundaryOffice({
       folder: join(data, 'boundary-office'),
       pageSize: options.pageSize,

@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
 import { readdirSync } from 'node:fs';
-import fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
 import { sendFile } from './files.ts';
 import { type Mood, withMood } from './moods.ts';
 import { addSdmx } from './sdmx.ts';
+import { type Answer, type Asking, Service } from './service.ts';
 import { type Cube, carsColumns, carsTable, householdsCube, residentsCube } from './statistics-data.ts';
 
 export interface StatisticsOfficeOptions {
@@ -23,7 +23,7 @@ export interface StatisticsOfficeOptions {
 /** Most columns of one request for rows. */
 const mostColumns = 5;
 
-function send(reply: FastifyReply, request: FastifyRequest, body: unknown) {
+function send(reply: Answer, request: Asking, body: unknown) {
   const text = JSON.stringify(body);
   const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
   reply.header('etag', etag);
@@ -69,10 +69,10 @@ function jsonStat(cube: Cube, chosen: Record<string, string>): unknown {
 }
 
 /** A simulated statistics office: files, packs behind an account, SDMX, JSON-stat, and rows with a key. */
-export function statisticsOffice(options: StatisticsOfficeOptions): FastifyInstance {
-  const server = fastify({ forceCloseConnections: true, routerOptions: { maxParamLength: 4000 } });
+export function statisticsOffice(options: StatisticsOfficeOptions): Service {
+  const server = new Service();
   withMood(server, options.mood ?? (() => 'well'), options.setMood);
-  if (options.onRequest) server.addHook('onRequest', async (request) => options.onRequest?.(request.url));
+  if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   const { folder } = options;
   server.get('/', async () => ({
     title: 'Statistics Office of Teskaria (simulated)',

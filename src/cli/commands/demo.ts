@@ -54,7 +54,7 @@ export const addDemo: AddCommand = (program) => {
     .action(async (folder: string, _options, command) => {
       const output = outputOf(command);
       const demo = demoFolder();
-      const { madeUpSecrets, startStandIns, usualPorts } = await import('@isomeric/stand-ins');
+      const { madeUpSecrets, startStandIns, usualPorts } = await import('#stand-ins');
       const services = await startStandIns({ data: join(demo, 'data'), ports: usualPorts });
       // The simulated offices know a made-up key and account; of real ones each has their own.
       process.env.TESKARIA_KEY ??= madeUpSecrets.key;

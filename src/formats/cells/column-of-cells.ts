@@ -6,7 +6,7 @@ import { numberFromText } from '../../core/table/number-text.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
 import { dressedNumber, fieldOf, ValueSurvey } from '../../core/table/value-survey.ts';
-import { type Cell, cellText } from './from-cells.ts';
+import { type Cell, cellText } from './cell.ts';
 
 /** What is decided for a column: its type, and what travels with the field. */
 export type CellReading = Pick<Field, 'type' | 'role' | 'marks' | 'unit'>;

@@ -6,18 +6,8 @@ import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type HeaderPlan, isFootnote, planHeader } from '../../core/table/header-rows.ts';
 import { markFromNote } from '../../core/table/marks.ts';
 import type { Field } from '../../core/table/schema.ts';
-import { dateText, timestampText } from '../../core/table/time.ts';
+import { type Cell, type CellGrid, cellText } from './cell.ts';
 import { ColumnOfCells } from './column-of-cells.ts';
-
-/** A cell as spreadsheets and JSON hold it. `days` and `milliseconds` count from 1970-01-01. */
-export type Cell = string | number | boolean | null | { days: number } | { milliseconds: number };
-
-/** Rows of cells, however they are held. */
-export interface CellGrid {
-  rows: number;
-  columns: number;
-  cell(row: number, column: number): Cell;
-}
 
 export interface FromCellsOptions {
   /** Name of the table. */
@@ -38,12 +28,6 @@ export interface FromCellsOptions {
 }
 
 const headerLooked = 100;
-
-export function cellText(cell: Cell): string {
-  if (cell === null) return '';
-  if (typeof cell !== 'object') return String(cell);
-  return 'days' in cell ? dateText(cell.days) : timestampText(cell.milliseconds);
-}
 
 /** Only the first cell of the row holds something. */
 function alone(grid: CellGrid, row: number): boolean {

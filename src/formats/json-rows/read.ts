@@ -3,7 +3,8 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { type Mark, markReasons } from '../../core/table/marks.ts';
 import type { ByteSource } from '../byte-source.ts';
-import { type Cell, tableFromCells } from '../cells/from-cells.ts';
+import type { Cell } from '../cells/cell.ts';
+import { tableFromCells } from '../cells/from-cells.ts';
 import { baseName } from '../names.ts';
 import { atPointer, isObject, type JsonObject, readJson } from './json.ts';
 

@@ -2,7 +2,7 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { Growing } from '../../core/growing.ts';
 import { decodeText } from '../../core/table/column.ts';
-import type { Cell, CellGrid } from '../cells/from-cells.ts';
+import type { Cell, CellGrid } from '../cells/cell.ts';
 import type { NumberFormat } from './number-formats.ts';
 
 /** Cells that are held at most: some 13 bytes each. */

@@ -235,8 +235,8 @@ async function fetchResult(
 }
 
 async function gather(orders: readonly Order[], context: TransferContext): Promise<Gathered> {
-  const process = await openProcess(orders[0], context);
-  const pieces = new Pieces(orders, process, context);
+  const service = await openProcess(orders[0], context);
+  const pieces = new Pieces(orders, service, context);
   const { what } = pieces;
   const waiting = [...pieces.jobs.keys()].filter((piece) => pieces.list.includes(piece)).length;
   if (waiting > 0)
@@ -268,7 +268,7 @@ async function gather(orders: readonly Order[], context: TransferContext): Promi
 
 /** Brings all pieces, then fetches what came of them, dataset by dataset: one that fails does not lose the others. */
 async function bringAndFetch(pieces: Pieces): Promise<Required<Omit<Gathered, 'findings'>>> {
-  const { orders, context, process } = pieces;
+  const { orders, context, process: service } = pieces;
   const outcomes = await Promise.allSettled(
     pieces.list.map((piece) => bring(pieces, piece, context.longestOrder, 0, 2)),
   );
@@ -282,7 +282,7 @@ async function bringAndFetch(pieces: Pieces): Promise<Required<Omit<Gathered, 'f
     try {
       const got: Transfer[] = [];
       for (const [k, piece] of pieces.list.entries()) {
-        const base = pieces.jobs.get(piece) ?? process.execution;
+        const base = pieces.jobs.get(piece) ?? service.execution;
         const result = resultFor(order, pieces.results.get(piece)!, orders.length === 1);
         const what = `${order.source}/${datasetOf(order)}`;
         if (result === undefined || result === null)
@@ -320,13 +320,13 @@ export const ordersProtocol: Protocol = {
   gather,
   terms: async (order, context) => termsIn(await openDesk(order, context), order, context),
   async estimate(orders, context) {
-    const process = await once(
+    const service = await once(
       `process ${orders[0].address} ${orders[0].wanted.process ?? ''}`,
       context,
       () => openProcess(orders[0], context),
     );
     const [order] = orders;
-    inputsFor(orders, process, order.box);
+    inputsFor(orders, service, order.box);
     const { mostArea } = order.traits;
     const notes: string[] = [];
     let requests = 1;
@@ -337,7 +337,7 @@ export const ordersProtocol: Protocol = {
         (box) => mostArea !== undefined && squareKilometres(box) > mostArea,
       ).length;
       notes.push(
-        `“${process.title}” for ${grouped(Math.round(area))} km²${mostArea === undefined ? '' : `; the provider allows ${grouped(mostArea)} km² in one order, so it goes in ${counted(requests, 'piece', 'pieces')}`}.`,
+        `“${service.title}” for ${grouped(Math.round(area))} km²${mostArea === undefined ? '' : `; the provider allows ${grouped(mostArea)} km² in one order, so it goes in ${counted(requests, 'piece', 'pieces')}`}.`,
       );
     }
     notes.push('How much comes, and when, only the order itself shows.');
