@@ -1,6 +1,6 @@
 // What a fresh machine needs before anything runs. Plain Node, no packages: this is what installs them.
 import { execFileSync } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -26,7 +26,18 @@ function newest(folder) {
   return time;
 }
 
-/** Builds the library, the stand-ins and the JSON Schema of study.yaml when a source is newer than the last build. */
+/** Lays the weights of the font that maps are written in beside the code: the package holds them, not its whole family. */
+function fonts() {
+  const family = join(root, 'node_modules', '@expo-google-fonts', 'source-sans-3');
+  mkdirSync(join(root, 'fonts'), { recursive: true });
+  for (const weight of ['400Regular', '600SemiBold', '700Bold']) {
+    const file = `SourceSans3_${weight}.ttf`;
+    copyFileSync(join(family, weight, file), join(root, 'fonts', file));
+  }
+  copyFileSync(join(family, 'LICENSE_FONT'), join(root, 'fonts', 'LICENSE_FONT'));
+}
+
+/** Builds the library, the stand-ins, the fonts and the JSON Schema of study.yaml when a source is newer than the last build. */
 export function build({ force = false } = {}) {
   const mark = join(root, 'dist', '.built');
   const sources = Math.max(newest(join(root, 'src')), newest(join(root, 'stand-ins', 'src')));
@@ -34,10 +45,12 @@ export function build({ force = false } = {}) {
     !force &&
     existsSync(mark) &&
     existsSync(join(root, 'stand-ins', 'dist', 'index.js')) &&
+    existsSync(join(root, 'fonts', 'LICENSE_FONT')) &&
     statSync(mark).mtimeMs >= sources
   )
     return;
   console.log('Building …');
+  fonts();
   const tsc = join(root, 'node_modules', 'typescript', 'bin', 'tsc');
   run(process.execPath, [tsc, '-p', 'stand-ins/tsconfig.json']);
   run(process.execPath, [tsc, '-p', 'tsconfig.build.json']);

@@ -1,13 +1,9 @@
-import { createRequire } from 'node:module';
-import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 
-const require = createRequire(import.meta.url);
-const folder = dirname(require.resolve('@expo-google-fonts/source-sans-3/package.json'));
-const fontFiles = [
-  '400Regular/SourceSans3_400Regular.ttf',
-  '600SemiBold/SourceSans3_600SemiBold.ttf',
-  '700Bold/SourceSans3_700Bold.ttf',
-].map((file) => join(folder, file));
+/** The weights that maps are written in; the build lays them beside the code. */
+const fontFiles = ['400Regular', '600SemiBold', '700Bold'].map((weight) =>
+  fileURLToPath(new URL(`../../fonts/SourceSans3_${weight}.ttf`, import.meta.url)),
+);
 
 /** SVG → PNG, with the font that ships with the package, so that a map looks the same on every machine. */
 export async function pngFromSvg(svg: string, width: number): Promise<Uint8Array> {
