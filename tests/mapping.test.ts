@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
@@ -129,7 +130,7 @@ describe('sheet', () => {
   });
 
   it('escapes what it is given and leaves out a legend that is not there', () => {
-    const svg = drawSheet({
+    const sheet: Parameters<typeof drawSheet>[0] = {
       title: 'A <b> & "c"',
       crs: crsByEpsg(32626)!,
       crsWords: 'x',
@@ -157,9 +158,27 @@ describe('sheet', () => {
           fill: '#ffffff',
         },
       ],
-    });
+    };
+    const svg = drawSheet(sheet);
     expect(svg).toContain('A &lt;b&gt; &amp; &quot;c&quot;');
     expect(svg).toContain('&lt;i&gt;');
     expect(svg).not.toContain('over ');
+    const withLegend = drawSheet({
+      ...sheet,
+      legend: {
+        title: 'Cars & <vans>',
+        unit: '1/km² < 5 & "rare"',
+        classes: givenClasses([0, 5, 10]),
+        colours: ['#ffffff', '#000000'],
+        counts: [1, 0],
+        withoutValue: 0,
+        methodWords: 'by <hand>',
+      },
+    });
+    expect(withLegend).toContain('Cars &amp; &lt;vans&gt;');
+    expect(withLegend).toContain('1/km² &lt; 5 &amp; &quot;rare&quot;');
+    expect(withLegend).toContain('by &lt;hand&gt;');
+    // Another program reads it.
+    execFileSync('xmllint', ['--noout', '-'], { input: withLegend });
   });
 });

@@ -297,6 +297,13 @@ describe('join', () => {
       'Join: 5 wards in; 3 matched on code = area, 2 without a row in housing, 1 key of housing left over, 1 key twice.',
     );
     expect(account.findings.map((finding) => finding.code)).toEqual(['join-key-twice', 'join-incomplete']);
+    expect(account.findings[1].severity).toBe('warning');
+  });
+
+  it('where nothing matched is an error', async () => {
+    const joined = join(left(['01', '02']), right(['11', '12']), { on: ['code', 'area'] });
+    await rows(joined);
+    expect(joined.accounts[0].findings).toMatchObject([{ code: 'join-incomplete', severity: 'error' }]);
   });
 
   it('recognises lost zeros, proves the repair, and applies it only when asked', async () => {
