@@ -132,7 +132,8 @@ describe.each([
     again.end();
   }, 120_000);
 
-  it.each(Array.from({ length: studies }, (_, k) => k + 1))(
+  // Most of the time is waiting for slow services: all studies at once.
+  it.concurrent.each(Array.from({ length: studies }, (_, k) => k + 1))(
     'ends in the same bytes after ten kills (study %i)',
     async () => {
       const study = newStudy();
