@@ -11,15 +11,10 @@ import {
   registryCodes,
   transformer,
 } from '../src/core/index.ts';
+import { degreesUnder } from '../tests/truth/frames.ts';
 import { examples } from '../tests/truth/guidance-examples.ts';
 
 const degree = Math.PI / 180;
-const frameOf = (crs: Crs, primeMeridian = 0): GeographicCrs => ({
-  ...geographicOf(crs),
-  code: undefined,
-  primeMeridian,
-  unit: degree,
-});
 const all = registryCodes().map((code) => crsByNumber(code)!);
 const projected = all.filter((crs): crs is ProjectedCrs => crs.kind === 'projected');
 const geographic = all.filter((crs): crs is GeographicCrs => crs.kind === 'geographic');
@@ -41,7 +36,7 @@ const note = (map: Map<string, number>, key: string, value: number) =>
 const sampled = new Map<string, number>();
 for (const { code, unit_to_metre, points } of samples) {
   const crs = crsByEpsg(code) as ProjectedCrs;
-  const there = transformer(frameOf(crs), crs);
+  const there = transformer(degreesUnder(crs), crs);
   note(sampled, crs.method, (sampled.get(crs.method) ?? 0) + 1);
   for (const [lon, lat, x, y] of points) {
     const xy = Float64Array.of(lon, lat);
@@ -60,8 +55,8 @@ const trips = new Map<string, number>();
 const counts = new Map<string, number>();
 for (const crs of projected) {
   counts.set(crs.method, (counts.get(crs.method) ?? 0) + 1);
-  const there = transformer(frameOf(crs), crs);
-  const back = transformer(crs, frameOf(crs));
+  const there = transformer(degreesUnder(crs), crs);
+  const back = transformer(crs, degreesUnder(crs));
   const [west, south, e, north] = crs.area ?? [-180, -90, 180, 90];
   const east = e < west ? e + 360 : e;
   for (let k = 0; k < 10; k++) {

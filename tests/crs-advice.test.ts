@@ -296,7 +296,7 @@ describe('isomeric crs and locate', () => {
     );
   });
 
-  it('a census shapefile of another dialect goes to any grid and to GeoJSON without an option', async () => {
+  it('a census shapefile of another dialect goes to any grid, and is written as GeoJSON, without an option', async () => {
     const { folder } = study();
     const isomeric = commandIn(folder);
     await isomeric('reproject', wards, '--crs', 'EPSG:4269', '--out', 'tracts.shp');

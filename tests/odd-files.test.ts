@@ -188,6 +188,11 @@ describe('GeoPackages', () => {
       stdio: ['ignore', 'ignore', 'inherit'],
     });
   const made = join(folder, 'made.gpkg');
+  /** Statements that bring what is in it into another database, as another SQLite program writes them. */
+  const copied = `s=sqlite3.connect(${JSON.stringify(made)})
+for l in s.iterdump():
+  if 'rtree' in l or 'writable_schema' in l: continue
+  c.execute(l)`;
   beforeAll(async () => {
     const [{ table }] = await read(
       '{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"t":"Ärmel"},"geometry":{"type":"Point","coordinates":[1,2]}},{"type":"Feature","properties":{"t":null},"geometry":{"type":"MultiPoint","coordinates":[[1,2],[3,4]]}}]}',
@@ -226,10 +231,7 @@ describe('GeoPackages', () => {
     sqlite(
       path,
       `c.execute("pragma encoding='UTF-16be'")
-s=sqlite3.connect(${JSON.stringify(made)})
-for l in s.iterdump():
-  if 'rtree' in l or 'writable_schema' in l: continue
-  c.execute(l)
+${copied}
 c.execute("create table long (id integer primary key, t text)")
 c.execute("insert into long values (5, ?)", ('ß' * 20000,))
 c.executemany("insert into long (t) values (?)", [(str(k),) for k in range(2000)])
@@ -248,10 +250,7 @@ c.commit(); c.close()`,
     sqlite(
       path,
       `c.execute("pragma encoding='UTF-16le'")
-s=sqlite3.connect(${JSON.stringify(made)})
-for l in s.iterdump():
-  if 'rtree' in l or 'writable_schema' in l: continue
-  c.execute(l)
+${copied}
 c.execute("pragma writable_schema=1")
 c.execute("update sqlite_master set sql=sql || ?  where name='halls'", ("; ATTACH '${outside}' AS x; CREATE TABLE x.y (z)",))
 c.commit(); c.close()`,

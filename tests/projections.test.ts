@@ -4,28 +4,20 @@ import { datumStep } from '../src/core/crs/datum-step.ts';
 import { distortionAt } from '../src/core/crs/distortion.ts';
 import { fromGeocentric, toGeocentric } from '../src/core/crs/geocentric.ts';
 import {
-  type Crs,
   crsByEpsg,
   crsByNumber,
   crsLabel,
   type GeographicCrs,
-  geographicOf,
   methodNamed,
   methods,
   type ProjectedCrs,
   registryCodes,
   transformer,
 } from '../src/core/index.ts';
+import { degreesUnder } from './truth/frames.ts';
 import { type Example, examples } from './truth/guidance-examples.ts';
 
 const degree = Math.PI / 180;
-const fromGreenwich = (crs: Crs, primeMeridian = 0): GeographicCrs => ({
-  ...geographicOf(crs),
-  code: undefined,
-  primeMeridian,
-  unit: degree,
-});
-
 function crsOf({ code, method, definition }: Example): ProjectedCrs {
   if (code !== undefined) return crsByEpsg(code) as ProjectedCrs;
   const [a, inverse] = definition!.ellipsoid;
@@ -56,7 +48,7 @@ describe('the worked examples of the guidance note', () => {
   it.each(examples.map((each) => [each.method, each] as const))('%s', (method, example) => {
     const crs = crsOf(example);
     expect(crs.method).toBe(method);
-    const base = fromGreenwich(crs, example.meridian);
+    const base = degreesUnder(crs, example.meridian);
     const xy = Float64Array.of(example.longitude, example.latitude);
     transformer(base, crs).transform(xy);
     // As many digits as are printed.
@@ -111,7 +103,7 @@ describe('what a method keeps', () => {
 
   it('the gnomonic shows great circles as straight lines, the equidistant true distances from the centre', () => {
     const gnomonic = spherical(ofMethods.get('gnomonic')!);
-    const through = transformer(fromGreenwich(gnomonic), gnomonic);
+    const through = transformer(degreesUnder(gnomonic), gnomonic);
     // Three points of one great circle: one halfway between the others, as vectors.
     const place = (lon: number, lat: number) => [
       Math.cos(lat * degree) * Math.cos(lon * degree),
@@ -264,8 +256,8 @@ describe('domains', () => {
 
   it('no method takes a latitude beyond 90, and no inverse gives a place that is none', () => {
     for (const crs of all) {
-      const there = transformer(fromGreenwich(crs), crs);
-      const back = transformer(crs, fromGreenwich(crs));
+      const there = transformer(degreesUnder(crs), crs);
+      const back = transformer(crs, degreesUnder(crs));
       for (const [lon, lat] of [
         [500_000, 4_500_000],
         [10, 90.5],
@@ -301,7 +293,7 @@ describe('domains', () => {
         fc.double({ min: -3e7, max: 3e7, noNaN: true }),
         fc.double({ min: -3e7, max: 3e7, noNaN: true }),
         (crs, x, y) => {
-          const frame = fromGreenwich(crs);
+          const frame = degreesUnder(crs);
           const xy = Float64Array.of(x, y);
           transformer(crs, frame).transform(xy);
           if (Number.isNaN(xy[0])) return;
@@ -338,7 +330,7 @@ describe('round trips', () => {
     const bad: string[] = [];
     const without = new Map<string, number>();
     for (const crs of projected) {
-      const frame = fromGreenwich(crs);
+      const frame = degreesUnder(crs);
       const there = transformer(frame, crs);
       const back = transformer(crs, frame);
       const [west, south, e, north] = crs.area ?? [-180, -90, 180, 90];

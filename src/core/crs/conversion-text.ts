@@ -104,7 +104,8 @@ const isPole = (latitude: number | undefined) =>
 
 /** Names that say pseudo-Mercator, whatever the projection is called in the text. */
 const webNames = /pseudo[ _-]?mercator|(web|global)[ _-]?mercator|900913/i;
-const webCodes = new Set(['EPSG:3857', 'EPSG:3785', 'EPSG:900913', 'ESRI:102100', 'ESRI:102113']);
+/** Its numbers in the registries, whichever of them a text names. */
+const webCodes = /:(3857|3785|900913|102100|102113)$/;
 
 /** Oblique conic: the text may turn the axes; only east and north are read. */
 function krovakMethod(c: Conversion, method: Method): Method {
@@ -131,9 +132,7 @@ function mercatorMethod(c: Conversion, method: Method): Method {
     );
   c.others.delete('auxiliaryspheretype');
   const web =
-    given.webSphere ||
-    webNames.test(given.crs) ||
-    (given.code !== undefined && webCodes.has(given.code.toUpperCase()));
+    given.webSphere || webNames.test(given.crs) || (given.code !== undefined && webCodes.test(given.code));
   if (web && parallel === 0 && (c.get('scaleFactor') ?? 1) === 1) {
     c.values.delete('scaleFactor');
     return methodNamed('pseudo-mercator')!;

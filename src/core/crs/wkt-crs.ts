@@ -132,7 +132,7 @@ function exactAngle(unit: number): number {
   return Math.abs(unit - Math.PI / 200) < 1e-10 ? Math.PI / 200 : unit;
 }
 
-/** A sphere of the semi-major axis of WGS 84 is met for one map only: that of the web. */
+/** A sphere of the semi-major axis of WGS 84 belongs to the pseudo-Mercator of the web alone. */
 const isWebSphere = (crs: GeographicCrs) => crs.ellipsoid.a === 6378137 && crs.ellipsoid.f === 0;
 
 /** An extension may name a sphere by both its axes. */
