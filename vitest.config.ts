@@ -18,7 +18,7 @@ const longest = [
 class LongestFirst extends BaseSequencer {
   override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {
     const place = ({ moduleId }: TestSpecification) => {
-      const k = longest.findIndex((name) => moduleId.endsWith(`/tests/${name}.test.ts`));
+      const k = longest.findIndex((name) => moduleId.endsWith(`/${name}.test.ts`));
       return k < 0 ? longest.length : k;
     };
     return (await super.sort(files)).sort((a, b) => place(a) - place(b));
@@ -34,6 +34,6 @@ export default defineConfig({
     // Many tests wait for processes of their own: two files at a time, also where there are two cores.
     maxWorkers: 2,
     sequence: { sequencer: LongestFirst },
-    setupFiles: ['tests/seed.ts'],
+    setupFiles: ['tests/support/seed.ts'],
   },
 });

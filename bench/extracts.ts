@@ -21,8 +21,8 @@ import {
   takeApart,
   thematicScheme,
 } from '../src/formats/index.ts';
-import { inflateAnywhere, openBlob, readBlobs } from '../src/formats/osm/blobs.ts';
-import { readPrimitiveBlock } from '../src/formats/osm/pbf-block.ts';
+import { inflateAnywhere, openBlob, readBlobs } from '../src/formats/osm/reading/blobs.ts';
+import { readPrimitiveBlock } from '../src/formats/osm/reading/pbf-block.ts';
 import { nodeCapabilities } from '../src/node/index.ts';
 import { madeExtract } from './made-extract.ts';
 import { beside, type Measured } from './measure.ts';

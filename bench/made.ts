@@ -9,7 +9,7 @@ import {
   type Layer,
   layerOf,
 } from '../src/core/index.ts';
-import { dbaseBytes, shapeBytes } from '../tests/hand-made.ts';
+import { dbaseBytes, shapeBytes } from '../tests/support/hand-made.ts';
 
 const grid = crsByEpsg(32626)!;
 

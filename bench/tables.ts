@@ -15,7 +15,7 @@ import { inferSchema, initParser } from 'udsv';
 import { seeded } from '../demo/country/random.ts';
 import { openGeotiff } from '../src/formats/geotiff/read.ts';
 import { openSource, sourceFromBytes } from '../src/formats/index.ts';
-import { tiffBytes } from '../tests/tiff.ts';
+import { tiffBytes } from '../tests/support/tiff.ts';
 import { beside, lineOf } from './measure.ts';
 
 /** Writes a census-like CSV of about `megabytes`: codes, quoted names, figures, shares, dates, a few marks. */

@@ -1,5 +1,5 @@
 /**
- * Makes src/core/crs/registry.generated.ts from the data package `epsg-index` (code → WKT 1, area of use).
+ * Makes src/core/crs/registry.generated.ts (or the file that is named) from the data package `epsg-index` (code → WKT 1, area of use).
  *
  * Its projection parameters are good. Its datum shifts are partly wrong and are taken only as far as an audit against
  * published shifts confirmed them: three-parameter and zero shifts as they stand, the listed seven-parameter ones as
@@ -306,7 +306,7 @@ for (const entry of entries) {
 const lines = (rows: Iterable<string>) =>
   `\`\n${[...rows].map((row) => row.replace(/[`\\$]/g, '\\$&')).join('\n')}\n\``;
 writeFileSync(
-  new URL('../src/core/crs/registry.generated.ts', import.meta.url),
+  process.argv[2] ?? new URL('../src/core/crs/registry.generated.ts', import.meta.url),
   `// Made by scripts/make-registry.ts from epsg-index 2.0.0. Do not edit.\n` +
     `/** name;semi-major axis;inverse flattening */\nexport const ellipsoidRows = ${lines(ellipsoids)};\n` +
     `/** code|name|datum|ellipsoid|prime meridian|unit|shift, or = and a code|accuracy|west south east north|place */\nexport const geographicRows = ${lines(geographicRows)};\n` +

@@ -1,5 +1,5 @@
 import { grouped } from '../core/account.ts';
-import type { EstimateLine } from '../study/estimate.ts';
+import type { EstimateLine } from '../study/gathering/estimate.ts';
 import { type Output, textTable } from './output.ts';
 import { bytesText, timeText } from './progress.ts';
 

@@ -1,6 +1,18 @@
-export * from './byte-source.ts';
+export * from './bytes/byte-source.ts';
+export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './bytes/sqlite.ts';
 export { loadScheme, thematicScheme, thematicText } from './class-scheme/load.ts';
 export { schemeJsonSchema } from './class-scheme/schema.ts';
+export { type DelimitedOptions, writeDelimited } from './delimited/write.ts';
+export { writeFlatgeobuf } from './flatgeobuf/write.ts';
+export { type GeojsonOptions, writeGeojson } from './geojson/write.ts';
+export { readWkb, WkbWriter } from './geometry/wkb.ts';
+export { readWktText, wktText } from './geometry/wkt.ts';
+export { type GeopackageWriteOptions, GeopackageWriter } from './geopackage/write.ts';
+export { writeGeoparquet } from './geoparquet/write.ts';
+export { openGeotiff } from './geotiff/read.ts';
+export { gmlSchema, writeGml } from './gml/write.ts';
+export { writeGpx } from './gpx/write.ts';
+export { writeKml } from './kml/write.ts';
 export {
   type Contents,
   lookAmong,
@@ -11,36 +23,24 @@ export {
   openAmong,
   openSource,
   withDamage,
-} from './contents.ts';
-export { type DelimitedOptions, writeDelimited } from './delimited/write.ts';
-export { codeBookOf } from './describe.ts';
-export { writeFlatgeobuf } from './flatgeobuf/write.ts';
-export { type GeojsonOptions, writeGeojson } from './geojson/write.ts';
-export { layerFromColumns } from './geometry-columns.ts';
-export { type GeopackageWriteOptions, GeopackageWriter } from './geopackage/write.ts';
-export { writeGeoparquet } from './geoparquet/write.ts';
-export { openGeotiff } from './geotiff/read.ts';
-export { gmlSchema, writeGml } from './gml/write.ts';
-export { writeGpx } from './gpx/write.ts';
-export { writeKml } from './kml/write.ts';
-export type { Inflate } from './osm/blobs.ts';
-export { type OneObject, oneObject, parseObjectName } from './osm/one-object.ts';
-export { openExtract } from './osm/open-extract.ts';
-export type { MapExtract } from './osm/primitives.ts';
-export { type TagStatistics, tagStatistics } from './osm/tag-statistics.ts';
+} from './opening/contents.ts';
+export { codeBookOf } from './opening/describe.ts';
+export { layerFromColumns } from './opening/geometry-columns.ts';
+export { type OneObject, oneObject, parseObjectName } from './osm/assembling/one-object.ts';
 export {
   chosenClasses,
   schemeOfRule,
   type TakeApartOptions,
   type TakenApart,
   takeApart,
-} from './osm/take-apart.ts';
+} from './osm/classes/take-apart.ts';
+export type { Inflate } from './osm/reading/blobs.ts';
+export { openExtract } from './osm/reading/open-extract.ts';
+export type { MapExtract } from './osm/reading/primitives.ts';
+export { type TagStatistics, tagStatistics } from './osm/tags/tag-statistics.ts';
 export { type Capabilities, type Format, formatOf, formats, type OpenContext } from './register.ts';
 export { writeDbase, writeShapefile } from './shapefile/write.ts';
-export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './sqlite.ts';
 export { writeTopojson } from './topojson/write.ts';
-export { readWkb, WkbWriter } from './wkb.ts';
-export { readWktText, wktText } from './wkt.ts';
 export {
   type WriteOptions,
   type WritingFormat,

@@ -1,6 +1,6 @@
 import { type FileHandle, open } from 'node:fs/promises';
 import { IsomericError } from '../core/errors.ts';
-import type { ByteSource } from '../formats/byte-source.ts';
+import type { ByteSource } from '../formats/bytes/byte-source.ts';
 
 /** Bytes read from a file at a time when it is read in order. */
 const chunkLength = 1 << 20;

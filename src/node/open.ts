@@ -3,8 +3,14 @@ import { basename, dirname, join, relative, sep } from 'node:path';
 import { IsomericError, placed } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import type { Mark } from '../core/table/marks.ts';
-import type { Surroundings } from '../formats/byte-source.ts';
-import { type Contents, lookAmong, lookInside, type Opened, withDamage } from '../formats/contents.ts';
+import type { Surroundings } from '../formats/bytes/byte-source.ts';
+import {
+  type Contents,
+  lookAmong,
+  lookInside,
+  type Opened,
+  withDamage,
+} from '../formats/opening/contents.ts';
 import { remoteSource } from '../sources/files/remote.ts';
 import { fileSource } from './bytes.ts';
 import { nodeCapabilities as capabilities } from './capabilities.ts';

@@ -3,15 +3,15 @@ import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
 import { IsomericError } from '../core/errors.ts';
-import type { ByteSource } from '../formats/byte-source.ts';
-import { databaseEncoding, storedTables } from '../formats/geopackage/sqlite-pages.ts';
+import type { ByteSource } from '../formats/bytes/byte-source.ts';
 import {
   quoteName,
   type SqliteDatabase,
   type SqliteEngine,
   type SqliteStatement,
   type SqlValue,
-} from '../formats/sqlite.ts';
+} from '../formats/bytes/sqlite.ts';
+import { databaseEncoding, storedTables } from '../formats/geopackage/sqlite-pages.ts';
 
 type Wasm = typeof import('node-sqlite3-wasm');
 const require = createRequire(import.meta.url);

@@ -12,8 +12,8 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { basename, dirname, join } from 'node:path';
-import type { ByteSource } from '../formats/byte-source.ts';
-import type { SqliteDatabase } from '../formats/sqlite.ts';
+import type { ByteSource } from '../formats/bytes/byte-source.ts';
+import type { SqliteDatabase } from '../formats/bytes/sqlite.ts';
 import { BufferedSink, type ByteSink, type Scratch, type Target } from '../formats/writing/target.ts';
 import { fileSource } from './bytes.ts';
 import { createDatabase, openDatabase } from './sqlite.ts';

@@ -1,6 +1,6 @@
 import { IsomericError } from '../core/errors.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
-import type { ByteSource } from '../formats/byte-source.ts';
+import type { ByteSource } from '../formats/bytes/byte-source.ts';
 import type { ProtocolKind } from './kinds.ts';
 import { memoryStore } from './memory-store.ts';
 import type { Order, SourceTraits, Wanted } from './order.ts';

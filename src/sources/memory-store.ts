@@ -1,4 +1,4 @@
-import { type ByteSource, sourceFromBytes } from '../formats/byte-source.ts';
+import { type ByteSource, sourceFromBytes } from '../formats/bytes/byte-source.ts';
 import type { Part, PartNote, Store } from './store.ts';
 
 async function sha256Of(bytes: Uint8Array): Promise<string> {

@@ -1,7 +1,7 @@
 import type { Crs } from '../core/crs/crs.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Box } from '../core/geometry/geometry-array.ts';
-import type { ByteSource } from '../formats/byte-source.ts';
+import type { ByteSource } from '../formats/bytes/byte-source.ts';
 import type { Receipt } from './receipt.ts';
 import type { TransferContext } from './transfer/context.ts';
 

@@ -1,4 +1,4 @@
-import type { ByteSource } from '../formats/byte-source.ts';
+import type { ByteSource } from '../formats/bytes/byte-source.ts';
 
 /** What is kept of a file that is on its way, so that it can be gone on with: of which state of which address it is. */
 export interface PartNote {

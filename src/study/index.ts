@@ -1,10 +1,10 @@
-export { checkFrom } from './check.ts';
-export type { EstimateLine } from './estimate.ts';
-export { Ledger } from './ledger.ts';
-export { type LedgerEntry, ledgerJsonSchema, type StepEntry } from './ledger-entries.ts';
-export { loadStudy } from './load.ts';
+export { loadStudy } from './file/load.ts';
+export { type Study, studyJsonSchema, studySchema } from './file/schema.ts';
+export type { EstimateLine } from './gathering/estimate.ts';
+export { Ledger } from './ledger/ledger.ts';
+export { type LedgerEntry, ledgerJsonSchema, type StepEntry } from './ledger/ledger-entries.ts';
 export type { Machine, Reporter } from './machine.ts';
 export { silentReporter } from './machine.ts';
+export { checkFrom } from './preparing/check.ts';
 export { type RunOptions, type RunResult, runStudy, slug } from './run.ts';
-export { type Study, studyJsonSchema, studySchema } from './schema.ts';
 export { type Stage, stages } from './stages.ts';

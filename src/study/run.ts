@@ -4,8 +4,9 @@ import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
-import { areaDataset, boxOfArea, buildArea, type StudyArea } from './area.ts';
-import type { EstimateLine } from './estimate.ts';
+import { loadStudy } from './file/load.ts';
+import type { Study } from './file/schema.ts';
+import type { EstimateLine } from './gathering/estimate.ts';
 import {
   beginGathering,
   endGathering,
@@ -13,12 +14,11 @@ import {
   GatheredFiles,
   type GatherOptions,
   gather,
-} from './gather.ts';
-import { Ledger } from './ledger.ts';
-import { loadStudy } from './load.ts';
+} from './gathering/gather.ts';
+import { Ledger } from './ledger/ledger.ts';
 import { type Machine, readText, writeText } from './machine.ts';
-import { preparedPath, type StudyCrs, studyCrs, titled } from './open-datasets.ts';
-import type { Study } from './schema.ts';
+import { areaDataset, boxOfArea, buildArea, type StudyArea } from './preparing/area.ts';
+import { preparedPath, type StudyCrs, studyCrs, titled } from './preparing/open-datasets.ts';
 import type { Stage } from './stages.ts';
 
 export interface RunOptions extends GatherOptions {
@@ -140,7 +140,7 @@ class Run {
     const layers = await this.prepared();
     if (this.wants('check')) {
       reporter.stage('Check');
-      const { checkStudy } = await import('./check.ts');
+      const { checkStudy } = await import('./preparing/check.ts');
       for (const finding of await checkStudy(study, layers, area, machine)) this.add(finding);
       await writeText(machine, findingsPath, `${JSON.stringify(this.findings, null, 2)}\n`);
     } else if (this.options.only !== 'prepare') {
@@ -150,7 +150,7 @@ class Run {
     const maps: { name: string; title: string; svg: string }[] = [];
     if (this.wants('draw')) {
       reporter.stage('Draw');
-      const { drawMap } = await import('./draw.ts');
+      const { drawMap } = await import('./handing-on/draw.ts');
       for (const [name, map] of Object.entries(study.draw)) {
         const svg = await drawMap(name, map, study, layers, area, this.files, ledger, machine);
         await writeText(machine, `prepared/maps/${name}.svg`, svg);
@@ -192,7 +192,7 @@ class Run {
     machine.reporter.say(area.words);
     const others = Object.keys(study.gather).filter((name) => name !== first);
     const extent = { degrees: area.degrees, in: (other: Crs) => boxOfArea(area, other) };
-    const { estimateAll, estimateSentence } = await import('./estimate.ts');
+    const { estimateAll, estimateSentence } = await import('./gathering/estimate.ts');
     const estimates = await estimateAll(others, extent, gathering);
     machine.reporter.say(estimateSentence(estimates));
     return { study, findings: [], delivered: [], estimates };
@@ -200,7 +200,7 @@ class Run {
 
   private async prepare(area: StudyArea): Promise<void> {
     const { study, machine, ledger } = this;
-    const { planLayer } = await import('./prepare.ts');
+    const { planLayer } = await import('./preparing/prepare.ts');
     const planned: (Layer | Table)[] = [];
     const left: Failure[] = [];
     for (const name of Object.keys(study.prepare))
@@ -279,7 +279,7 @@ class Run {
       await machine.writeBytes(`delivered/maps/${map.name}.png`, await machine.png(map.svg, sheetWidth * 2));
       delivered.push(`delivered/maps/${map.name}.svg`, `delivered/maps/${map.name}.png`);
     }
-    const { dataDictionary, dictionaryText } = await import('./dictionary.ts');
+    const { dataDictionary, dictionaryText } = await import('./handing-on/dictionary.ts');
     const dictionary = await dataDictionary(all);
     const write = async (path: string, text: string) => {
       await writeText(machine, path, text);
@@ -289,7 +289,7 @@ class Run {
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
     await write('delivered/ledger.jsonl', ledger.text);
     if (study.deliver.pages.includes('report')) {
-      const { reportHtml } = await import('./report.ts');
+      const { reportHtml } = await import('./handing-on/report.ts');
       await write(
         'delivered/report.html',
         reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }),

@@ -6,8 +6,8 @@ import type { ExtractObjects } from '../../demo/country/extract/objects.ts';
 import { osmPbf } from '../../demo/country/extract/write-pbf.ts';
 import { osmXml } from '../../demo/country/extract/write-xml.ts';
 import { openOne, saverFor } from '../../src/node/index.ts';
-import { dbaseBytes, shapeBytes } from '../hand-made.ts';
-import { tiffBytes } from '../tiff.ts';
+import { dbaseBytes, shapeBytes } from '../support/hand-made.ts';
+import { tiffBytes } from '../support/tiff.ts';
 
 export { crsFromText, IsomericError } from '../../src/core/index.ts';
 

@@ -1,4 +1,4 @@
-/** What tests/formats-in-browser.test.ts drives: every format written and read again in the page. */
+/** What tests/formats/formats-in-browser.test.ts drives: every format written and read again in the page. */
 import {
   count,
   type DatasetRequest,

@@ -7,7 +7,7 @@ import {
   type Table,
   type Value,
 } from '../../src/core/index.ts';
-import { partsOf, plainValue } from '../saved.ts';
+import { partsOf, plainValue } from '../support/saved.ts';
 
 /** What may change between a table and what is read of its saving. */
 export const aspects = [

@@ -5,7 +5,7 @@ import { lookInside, sourceFromBytes, writingFormats } from '../../src/formats/i
 import { nodeCapabilities } from '../../src/node/capabilities.ts';
 import { openPath, saverFor } from '../../src/node/index.ts';
 import { allSamples } from '../fuzz/samples.ts';
-import { now } from '../saved.ts';
+import { now } from '../support/saved.ts';
 import { type Aspect, differences } from './compare.ts';
 import { allowed } from './losses.ts';
 import { checkWithOthers } from './other-programs.ts';

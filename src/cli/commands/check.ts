@@ -11,7 +11,7 @@ import {
   suggest,
 } from '../../core/index.ts';
 import { openPath } from '../../node/index.ts';
-import { checkFrom } from '../../study/check.ts';
+import { checkFrom } from '../../study/preparing/check.ts';
 import { printFindings, printJson, sentenceText } from '../output.ts';
 import { type AddCommand, exitCodes, numberOption, outputOf } from './command.ts';
 

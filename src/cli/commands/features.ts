@@ -19,8 +19,8 @@ import {
   sameCrs,
   wgs84,
 } from '../../core/index.ts';
-import type { MapExtract } from '../../formats/osm/primitives.ts';
-import type { TakenApart } from '../../formats/osm/take-apart.ts';
+import type { TakenApart } from '../../formats/osm/classes/take-apart.ts';
+import type { MapExtract } from '../../formats/osm/reading/primitives.ts';
 import { writingFormatFor } from '../../formats/writing/register.ts';
 import { nodeCapabilities, openExtractFile } from '../../node/index.ts';
 import { watched } from '../finish.ts';
@@ -154,7 +154,7 @@ export const addFeatures: AddCommand = (program) => {
 async function showClasses(extract: MapExtract, options: FeaturesOptions, output: Output): Promise<void> {
   const most = numberOption('most', options.most, wholeAboveZero);
   // Loaded when needed: other commands need not wait for them.
-  const { schemeOfRule, takeApart } = await import('../../formats/osm/take-apart.ts');
+  const { schemeOfRule, takeApart } = await import('../../formats/osm/classes/take-apart.ts');
   const scheme: ClassScheme =
     options.where === undefined
       ? await schemeArgument(options.scheme)
@@ -330,7 +330,7 @@ function printUnclassified(output: Output, taken: TakenApart, most: number): voi
 
 async function showObject(extract: MapExtract, options: FeaturesOptions, output: Output): Promise<void> {
   const crs = options.crs === undefined ? null : await crsArgument(options.crs);
-  const { oneObject, parseObjectName } = await import('../../formats/osm/one-object.ts');
+  const { oneObject, parseObjectName } = await import('../../formats/osm/assembling/one-object.ts');
   const found = await oneObject(extract, parseObjectName(options.object!));
   const layers = finished(found.layers, crs, { area: null }, options);
   const written = await saved(layers, options, output);

@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { counted, grouped, IsomericError } from '../../core/index.ts';
 import { folderStore } from '../../node/store.ts';
-import { Ledger, ledgerPath } from '../../study/ledger.ts';
+import { Ledger, ledgerPath } from '../../study/ledger/ledger.ts';
 import { type Output, printJson, textTable } from '../output.ts';
 import { bytesText } from '../progress.ts';
 import { type AddCommand, exitCodes, outputOf } from './command.ts';

@@ -10,10 +10,10 @@ import {
   selectColumns,
   type Table,
 } from '../../core/index.ts';
-import type { Opened } from '../../formats/contents.ts';
+import type { Opened } from '../../formats/opening/contents.ts';
 import { writingFormatFor, writingFormats } from '../../formats/writing/register.ts';
 import { openPath } from '../../node/index.ts';
-import { dataDictionary, dictionaryText } from '../../study/dictionary.ts';
+import { dataDictionary, dictionaryText } from '../../study/handing-on/dictionary.ts';
 import { watched } from '../finish.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
 import { saveMany } from '../save-many.ts';

@@ -15,7 +15,7 @@ export const addTags: AddCommand = (program) => {
       const output = outputOf(command);
       const most = numberOption('most', options.most, wholeAboveZero);
       const only = options.key?.split(',').map((key) => key.trim());
-      const { tagStatistics } = await import('../../formats/osm/tag-statistics.ts');
+      const { tagStatistics } = await import('../../formats/osm/tags/tag-statistics.ts');
       const statistics = await tagStatistics(await openExtractFile(path), {
         only,
         frequent: only === undefined ? 4 : most,

@@ -1,5 +1,5 @@
 import { type FoundVariable, findVariables, grouped, type Variable } from '../../core/index.ts';
-import { codeBookOf } from '../../formats/describe.ts';
+import { codeBookOf } from '../../formats/opening/describe.ts';
 import { lookPath } from '../../node/index.ts';
 import { printJson, textTable } from '../output.ts';
 import {

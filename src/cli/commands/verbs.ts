@@ -27,7 +27,7 @@ import {
   takeGeometries,
   tally,
 } from '../../core/index.ts';
-import { ending } from '../../formats/names.ts';
+import { ending } from '../../formats/opening/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
 import { finish } from '../finish.ts';
 import {

@@ -4,10 +4,10 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { checkWindow, type Grid, type GridWindow } from '../../core/grid/grid.ts';
 import { numberFrom } from '../../core/table/number-text.ts';
-import { besideOf, stem } from '../beside.ts';
-import { type ByteSource, type Surroundings, wholeSource } from '../byte-source.ts';
-import { crsMissing, crsOrTold } from '../layer-findings.ts';
-import { baseName } from '../names.ts';
+import { type ByteSource, type Surroundings, wholeSource } from '../bytes/byte-source.ts';
+import { crsMissing, crsOrTold } from '../making/layer-findings.ts';
+import { besideOf, stem } from '../opening/beside.ts';
+import { baseName } from '../opening/names.ts';
 import { gridHeader } from './sniff.ts';
 
 const mostCells = 2 ** 34;

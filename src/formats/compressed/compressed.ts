@@ -3,7 +3,7 @@ import bitIterator from 'unbzip2-stream/lib/bit_iterator.js';
 import bzip2 from 'unbzip2-stream/lib/bzip2.js';
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { gunzipChunks } from './gunzip.ts';
 import type { Compression } from './sniff.ts';
 

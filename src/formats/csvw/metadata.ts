@@ -3,9 +3,9 @@ import { IsomericError } from '../../core/errors.ts';
 import { percentDecoded } from '../../core/percent-encoding.ts';
 import { knownReason, type Mark, marksFromText, reasons } from '../../core/table/marks.ts';
 import type { FieldType } from '../../core/table/schema.ts';
-import { besideOf } from '../beside.ts';
-import type { ByteSource, Surroundings } from '../byte-source.ts';
+import type { ByteSource, Surroundings } from '../bytes/byte-source.ts';
 import { isObject, type JsonObject, readJson } from '../json-rows/json.ts';
+import { besideOf } from '../opening/beside.ts';
 
 /** What CSVW metadata says of one column (W3C, Metadata Vocabulary for Tabular Data, section 5.6). */
 export interface DescribedColumn {

@@ -1,6 +1,6 @@
 import iconv from 'iconv-lite';
-import { isUtf8 } from '../encodings.ts';
-import { ending } from '../names.ts';
+import { isUtf8 } from '../bytes/encodings.ts';
+import { ending } from '../opening/names.ts';
 import { findDelimiter } from './scan.ts';
 
 /** A table of one column has no delimiter: then the name must say that it is a table. */

@@ -3,7 +3,7 @@ import { crsLabel } from '../../core/crs/crs.ts';
 import { type GeometryArray, Kind, type KindName } from '../../core/geometry/geometry-array.ts';
 import { isLayer, type Table } from '../../core/layer/layer.ts';
 import { freeName } from '../../core/table/schema.ts';
-import { wktText } from '../wkt.ts';
+import { wktText } from '../geometry/wkt.ts';
 import { Filled } from '../writing/filled.ts';
 import { looksLikeFormula } from './formulas.ts';
 

@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
 import { type Box, emptyBox, growBox } from '../../core/geometry/geometry-array.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import type { FeatureBoxes, FeaturePlaces } from '../writing/feature-boxes.ts';
 
 /** Bytes of a node: its box and an offset. */

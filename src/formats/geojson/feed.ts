@@ -1,4 +1,4 @@
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { JsonBytes, needMore } from './json-bytes.ts';
 
 /** Feeds a source into a JSON cursor. */

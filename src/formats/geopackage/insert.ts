@@ -1,4 +1,4 @@
-import type { SqliteDatabase, SqliteStatement, SqlValue } from '../sqlite.ts';
+import type { SqliteDatabase, SqliteStatement, SqlValue } from '../bytes/sqlite.ts';
 
 /** Most parameters of one statement (SQLite's own limit is higher; beyond this nothing is gained). */
 const mostParameters = 400;

@@ -11,10 +11,10 @@ import type { Layer, Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { parseDate } from '../../core/table/time.ts';
-import type { ByteSource } from '../byte-source.ts';
-import { crsOrTold } from '../layer-findings.ts';
-import { quoteName, type SqliteDatabase, type SqliteEngine, type SqlValue } from '../sqlite.ts';
-import { readWkb } from '../wkb.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import { quoteName, type SqliteDatabase, type SqliteEngine, type SqlValue } from '../bytes/sqlite.ts';
+import { readWkb } from '../geometry/wkb.ts';
+import { crsOrTold } from '../making/layer-findings.ts';
 import { idDescription } from './tables.ts';
 
 function typeFromSql(declared: string): FieldType {

@@ -1,7 +1,7 @@
 import { type Box, emptyBox, growBox, isEmptyBox } from '../../core/geometry/geometry-array.ts';
 import type { Growing } from '../../core/growing.ts';
-import type { SqliteDatabase } from '../sqlite.ts';
-import { quoteName } from '../sqlite.ts';
+import type { SqliteDatabase } from '../bytes/sqlite.ts';
+import { quoteName } from '../bytes/sqlite.ts';
 import type { FeatureBoxes } from '../writing/feature-boxes.ts';
 import { RowInserter } from './insert.ts';
 

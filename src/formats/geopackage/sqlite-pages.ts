@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../byte-source.ts';
-import type { SqlValue } from '../sqlite.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import type { SqlValue } from '../bytes/sqlite.ts';
 
 /** A table of a database as its pages hold it (file format of SQLite 3, sections 1.6 and 2). */
 export interface StoredTable {

@@ -1,6 +1,6 @@
 import type { Column } from '../../core/table/column.ts';
 import type { FieldType } from '../../core/table/schema.ts';
-import type { SqlValue } from '../sqlite.ts';
+import type { SqlValue } from '../bytes/sqlite.ts';
 
 /** Tables that a GeoPackage of ours has (12-128r19, annex C). */
 export const tableDefinitions: readonly (readonly [name: string, sql: string])[] = [

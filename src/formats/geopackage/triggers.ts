@@ -1,4 +1,4 @@
-import { quoteName } from '../sqlite.ts';
+import { quoteName } from '../bytes/sqlite.ts';
 
 /** The triggers that keep the R-tree in step with its layer (GeoPackage 1.3, extension “RTree Spatial Indexes”, F.3). */
 export function rtreeTriggers(table: string, column: string, id: string): [suffix: string, sql: string][] {

@@ -10,13 +10,13 @@ import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
-import type { ByteSource } from '../byte-source.ts';
-import { crsMissing, crsOrTold } from '../layer-findings.ts';
-import { baseName } from '../names.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import { readWkb } from '../geometry/wkb.ts';
+import { crsMissing, crsOrTold } from '../making/layer-findings.ts';
+import { baseName } from '../opening/names.ts';
 import { BuilderSink, columnRows, type Troubles } from '../parquet/columns.ts';
 import { type Footer, type RowGroup, readFooter, type SchemaNode } from '../parquet/footer.ts';
 import { typeOfNode, type ValueSink } from '../parquet/values.ts';
-import { readWkb } from '../wkb.ts';
 
 /** Most vertices in one batch: large geometries make small batches. */
 const vertexLimit = 1_000_000;

@@ -12,6 +12,7 @@ import {
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
+import { WkbWriter } from '../geometry/wkb.ts';
 import { Physical } from '../parquet/footer.ts';
 import type { ThriftWriter } from '../parquet/thrift-writer.ts';
 import {
@@ -22,7 +23,6 @@ import {
   writtenColumn,
 } from '../parquet/write-column.ts';
 import { ParquetFile, type SchemaElement } from '../parquet/write-file.ts';
-import { WkbWriter } from '../wkb.ts';
 import { roundDown, roundUp } from '../writing/feature-boxes.ts';
 import { HilbertSpool } from '../writing/spool.ts';
 import type { ByteSink, Target } from '../writing/target.ts';

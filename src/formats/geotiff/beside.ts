@@ -3,10 +3,10 @@ import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Grid } from '../../core/grid/grid.ts';
-import { besideOf, stem, worldFile } from '../beside.ts';
-import { type Surroundings, wholeSource } from '../byte-source.ts';
-import { crsOrTold } from '../layer-findings.ts';
-import { ending } from '../names.ts';
+import { type Surroundings, wholeSource } from '../bytes/byte-source.ts';
+import { crsOrTold } from '../making/layer-findings.ts';
+import { besideOf, stem, worldFile } from '../opening/beside.ts';
+import { ending } from '../opening/names.ts';
 
 /** The CRS of a .prj beside an image; null when there is none. */
 export async function crsBeside(

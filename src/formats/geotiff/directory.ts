@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
 import { withoutTrailing } from '../../core/trim-end.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 
 /** Bytes of one value by field type (TIFF 6.0, section 2; BigTIFF adds 16–18). */
 const sizes: Record<number, number> = {

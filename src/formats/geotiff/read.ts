@@ -9,9 +9,9 @@ import {
   type GridWindow,
   type SampleType,
 } from '../../core/grid/grid.ts';
-import type { ByteSource, Surroundings } from '../byte-source.ts';
-import { crsMissing, crsOrTold } from '../layer-findings.ts';
-import { baseName } from '../names.ts';
+import type { ByteSource, Surroundings } from '../bytes/byte-source.ts';
+import { crsMissing, crsOrTold } from '../making/layer-findings.ts';
+import { baseName } from '../opening/names.ts';
 import { crsBeside, worldTransform } from './beside.ts';
 import { packings, readPackings, undoDifferences, undoFloatDifferences, unpack } from './decode.ts';
 import { damaged, type Entry, TiffFile } from './directory.ts';

@@ -1,8 +1,8 @@
 import { dictionary } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
-import { besideOf, stem } from '../beside.ts';
-import type { ByteSource, Surroundings } from '../byte-source.ts';
+import type { ByteSource, Surroundings } from '../bytes/byte-source.ts';
+import { besideOf, stem } from '../opening/beside.ts';
 import { type Attributes, localName, readXml, type XmlHandler } from '../xml/read-xml.ts';
 
 /** Types of XML Schema part 2 → ours. */

@@ -6,11 +6,11 @@ import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName } from '../../core/geometry/geometry-array.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { FieldType } from '../../core/table/schema.ts';
-import { BatchMaker } from '../batch-maker.ts';
-import type { ByteSource } from '../byte-source.ts';
-import { layerEmpty } from '../layer-findings.ts';
-import { baseName } from '../names.ts';
-import { putText, TextFields } from '../text-fields.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import { BatchMaker } from '../making/batch-maker.ts';
+import { layerEmpty } from '../making/layer-findings.ts';
+import { putText, TextFields } from '../making/text-fields.ts';
+import { baseName } from '../opening/names.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { valueText } from '../xml/value-text.ts';
 

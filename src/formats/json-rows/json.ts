@@ -1,7 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { deepestJson, isDeepJson } from '../../core/json-depth.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { utf16Of } from '../geojson/encoding.ts';
 
 /** JSON documents are held whole; longer ones are refused. */

@@ -2,10 +2,10 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { type Mark, markReasons } from '../../core/table/marks.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import type { Cell } from '../cells/cell.ts';
 import { tableFromCells } from '../cells/from-cells.ts';
-import { baseName } from '../names.ts';
+import { baseName } from '../opening/names.ts';
 import { atPointer, isObject, type JsonObject, readJson } from './json.ts';
 
 /** Deepest place in a document where rows are looked for, and most columns of objects. */

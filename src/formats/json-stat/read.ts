@@ -4,10 +4,10 @@ import type { Batch } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { knownReason, MarkList, reasonFromWords, reasons } from '../../core/table/marks.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
-import { BatchMaker } from '../batch-maker.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { isObject, type JsonObject, labelOf, readJson } from '../json-rows/json.ts';
-import { baseName } from '../names.ts';
+import { BatchMaker } from '../making/batch-maker.ts';
+import { baseName } from '../opening/names.ts';
 
 interface Dimension {
   id: string;

@@ -6,11 +6,11 @@ import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-arr
 import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { FieldType } from '../../core/table/schema.ts';
-import { BatchMaker } from '../batch-maker.ts';
-import type { ByteSource } from '../byte-source.ts';
-import { tellMixedKinds } from '../layer-findings.ts';
-import { baseName } from '../names.ts';
-import { putText, TextFields } from '../text-fields.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import { BatchMaker } from '../making/batch-maker.ts';
+import { tellMixedKinds } from '../making/layer-findings.ts';
+import { putText, TextFields } from '../making/text-fields.ts';
+import { baseName } from '../opening/names.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { valueText } from '../xml/value-text.ts';
 import { addCoordinates } from './coordinates.ts';

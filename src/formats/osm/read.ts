@@ -3,15 +3,15 @@ import type { Finding } from '../../core/findings.ts';
 import type { KindName } from '../../core/geometry/geometry-array.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import type { Layer, ReadOptions } from '../../core/layer/layer.ts';
-import { BatchStore, StoreRoom } from '../batch-store.ts';
-import type { ByteSource } from '../byte-source.ts';
+import { BatchStore, StoreRoom } from '../bytes/batch-store.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import type { OpenContext } from '../register.ts';
-import { assemble } from './assemble.ts';
-import { inflateAnywhere } from './blobs.ts';
-import { type Feature, type Router, type ShapeNumber, shapeNames } from './feature-router.ts';
-import { openExtract } from './open-extract.ts';
-import type { MapExtract } from './primitives.ts';
-import { FeatureTarget } from './targets.ts';
+import { assemble } from './assembling/assemble.ts';
+import { type Feature, type Router, type ShapeNumber, shapeNames } from './classes/feature-router.ts';
+import { FeatureTarget } from './classes/targets.ts';
+import { inflateAnywhere } from './reading/blobs.ts';
+import { openExtract } from './reading/open-extract.ts';
+import type { MapExtract } from './reading/primitives.ts';
 
 const kindsOf: Record<(typeof shapeNames)[number], KindName[]> = {
   point: ['Point'],

@@ -1,6 +1,6 @@
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { FieldType } from '../../core/table/schema.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import type { ColumnChunk, RowGroup, SchemaNode } from './footer.ts';
 import { assemble, type LeafEntries, plainJson } from './nested.ts';
 import { type Page, pagesOf } from './pages.ts';

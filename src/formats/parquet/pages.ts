@@ -1,4 +1,4 @@
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { crc32 } from '../compressed/crc32.ts';
 import {
   type ByteValues,

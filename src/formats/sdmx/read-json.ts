@@ -2,10 +2,10 @@ import { IsomericError } from '../../core/errors.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
 import { type Field, freeName } from '../../core/table/schema.ts';
-import { BatchMaker } from '../batch-maker.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { isObject, type JsonObject, readJson } from '../json-rows/json.ts';
-import { baseName } from '../names.ts';
+import { BatchMaker } from '../making/batch-maker.ts';
+import { baseName } from '../opening/names.ts';
 import { withStates } from './status.ts';
 import { emptyStructures, idOfUrn, structureTables } from './structure.ts';
 

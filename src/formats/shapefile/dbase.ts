@@ -5,7 +5,7 @@ import type { Finding } from '../../core/findings.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { daysOf } from '../../core/table/time.ts';
-import { ByteQueue, type ByteSource } from '../byte-source.ts';
+import { ByteQueue, type ByteSource } from '../bytes/byte-source.ts';
 import { type MemoTexts, openMemo } from './memo.ts';
 
 export interface DbaseField {

@@ -1,4 +1,4 @@
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 
 /** Longest text that is believed. */
 const longest = 16 * 2 ** 20;

@@ -1,9 +1,9 @@
 import type { Finding } from '../../core/findings.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
-import type { ByteSource, Surroundings } from '../byte-source.ts';
-import { askedEncoding } from '../encodings.ts';
-import { baseName } from '../names.ts';
+import type { ByteSource, Surroundings } from '../bytes/byte-source.ts';
+import { askedEncoding } from '../bytes/encodings.ts';
+import { baseName } from '../opening/names.ts';
 import { DbaseColumns, dbaseSchema, readDbaseHeader, records } from './dbase.ts';
 import { dbaseTroubles } from './dbase-troubles.ts';
 import { memoAmong, saidEncoding, siblings } from './read.ts';

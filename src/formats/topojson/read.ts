@@ -9,10 +9,10 @@ import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
-import { BatchMaker } from '../batch-maker.ts';
-import type { ByteSource } from '../byte-source.ts';
-import { crsOrTold, layerEmpty } from '../layer-findings.ts';
-import { baseName } from '../names.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import { BatchMaker } from '../making/batch-maker.ts';
+import { crsOrTold, layerEmpty } from '../making/layer-findings.ts';
+import { baseName } from '../opening/names.ts';
 
 /** A topology is read whole, because arcs may stand before or after what uses them: up to this many bytes. */
 const largest = 400 * 2 ** 20;

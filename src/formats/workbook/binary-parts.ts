@@ -1,5 +1,5 @@
 import { Growing } from '../../core/growing.ts';
-import { type ByteSource, wholeSource } from '../byte-source.ts';
+import { type ByteSource, wholeSource } from '../bytes/byte-source.ts';
 import type { Book, BookSheet } from './book.ts';
 import { CellStore, Texts } from './cell-store.ts';
 import { errorTexts, formatOfNumber, type NumberFormat } from './number-formats.ts';

@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
 import { percentDecoded } from '../../core/percent-encoding.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { type XmlElement, xmlTree } from '../xml/tree.ts';
 import type { Archive } from '../zip/zip.ts';
 

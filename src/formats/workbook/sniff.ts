@@ -1,4 +1,4 @@
-import type { Surroundings } from '../byte-source.ts';
+import type { Surroundings } from '../bytes/byte-source.ts';
 
 /** A compound file, as older spreadsheet programs write: the magic number of [MS-CFB], section 2.2. */
 export function isCompoundFile(head: Uint8Array): boolean {

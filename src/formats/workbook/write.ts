@@ -4,7 +4,7 @@ import { isLayer, type Table } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { freeName } from '../../core/table/schema.ts';
 import { xmlText } from '../../core/xml-text.ts';
-import { wktText } from '../wkt.ts';
+import { wktText } from '../geometry/wkt.ts';
 import { Filled } from '../writing/filled.ts';
 import { type ZipPart, zipped } from '../zip/write.ts';
 

@@ -1,5 +1,5 @@
 import { type Box, emptyBox } from '../../core/geometry/geometry-array.ts';
-import { hilbertOfBox, orderOf } from '../hilbert.ts';
+import { hilbertOfBox, orderOf } from '../geometry/hilbert.ts';
 
 /** Boxes in one chunk: memory grows by chunks, never by copying all. */
 const chunkLength = 65_536;

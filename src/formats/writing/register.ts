@@ -1,7 +1,7 @@
 import { type Account, closeAccount, openAccount } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
-import { ending } from '../names.ts';
+import { ending } from '../opening/names.ts';
 import type { Target } from './target.ts';
 
 export interface WriteOptions {

@@ -3,7 +3,7 @@ import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
-import { readWkb, WkbWriter } from '../wkb.ts';
+import { readWkb, WkbWriter } from '../geometry/wkb.ts';
 import { FeatureBoxes, FeaturePlaces } from './feature-boxes.ts';
 import { inOrder } from './in-order.ts';
 import type { Scratch, Target } from './target.ts';

@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../byte-source.ts';
-import type { SqliteDatabase } from '../sqlite.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
+import type { SqliteDatabase } from '../bytes/sqlite.ts';
 
 /** One file that is being written, from its beginning to its end. */
 export interface ByteSink {

@@ -1,7 +1,7 @@
 import iconv from 'iconv-lite';
 import { SaxesParser } from 'saxes';
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { xmlEncoding } from './encoding.ts';
 
 /** Deepest nesting of elements that is read. */

@@ -1,7 +1,7 @@
 import iconv from 'iconv-lite';
 import { IsomericError } from '../../core/errors.ts';
 import { decodeText } from '../../core/table/column.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { xmlEncoding } from './encoding.ts';
 import { withoutEntities } from './markup.ts';
 

@@ -1,5 +1,5 @@
 import { IsomericError } from '../../core/errors.ts';
-import { type ByteSource, sourceFromBytes } from '../byte-source.ts';
+import { type ByteSource, sourceFromBytes } from '../bytes/byte-source.ts';
 import { type Attributes, attribute, readXml, type XmlHandler } from './read-xml.ts';
 
 /** Most elements of a document that is read as a tree: descriptions, not data. */

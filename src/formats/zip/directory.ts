@@ -1,6 +1,6 @@
 import iconv from 'iconv-lite';
 import type { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { crc32 } from '../compressed/crc32.ts';
 
 /** An entry as the directory of an archive describes it (APPNOTE 6.3.10, section 4.3.12). */

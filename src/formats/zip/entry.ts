@@ -1,6 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../byte-source.ts';
+import type { ByteSource } from '../bytes/byte-source.ts';
 import { crc32 } from '../compressed/crc32.ts';
 import type { InflateRaw } from '../compressed/inflate-raw.ts';
 import { inflate64 } from '../compressed/inflate64.ts';

@@ -1,6 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import { type ByteSource, type Surroundings, surroundingsOf } from '../byte-source.ts';
+import { type ByteSource, type Surroundings, surroundingsOf } from '../bytes/byte-source.ts';
 import { type InflateRaw, inflateRawAnywhere } from '../compressed/inflate-raw.ts';
 import { readDirectory, type ZipEntry } from './directory.ts';
 import { damagedArchive, entrySource } from './entry.ts';

@@ -1,7 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { percentEncoded } from '../../core/percent-encoding.ts';
-import { sourceFromBytes } from '../../formats/byte-source.ts';
+import { sourceFromBytes } from '../../formats/bytes/byte-source.ts';
 import { Arrivals, gapFindings, isShort } from '../completeness.ts';
 import { type PageIds, xmlPageIds } from '../feature-ids.ts';
 import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { ByteSource } from '../../formats/byte-source.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { idNumber, type PageIds, scalarEnd, stringEnd, valueAfter } from '../feature-ids.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';

@@ -1,5 +1,5 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { filePath } from '../places.ts';

@@ -1,6 +1,6 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { withPatience } from '../patience.ts';
 import { withoutSecrets } from '../secrets.ts';
 import { lastPart } from '../transfer/links.ts';

@@ -1,7 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { ordinate } from '../features/query.ts';
 import { gatheredIn } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';

@@ -1,7 +1,7 @@
 import { counted, grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
-import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
+import { type ByteSource, sourceFromBytes } from '../../formats/bytes/byte-source.ts';
 import { readPage } from '../features/page.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
 import { termsIn } from '../ogc-api.ts';

@@ -2,7 +2,7 @@ import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { percentEncoded } from '../../core/percent-encoding.ts';
-import { type ByteSource, sourceFromBytes } from '../../formats/byte-source.ts';
+import { type ByteSource, sourceFromBytes } from '../../formats/bytes/byte-source.ts';
 import { formatOf } from '../../formats/register.ts';
 import { codesChosen, periodOf } from '../choices.ts';
 import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';

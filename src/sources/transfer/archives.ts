@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
-import { examinePacked } from '../../formats/packed.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
+import { examinePacked } from '../../formats/opening/packed.ts';
 import type { Request, TransferContext } from './context.ts';
 import { failure } from './failures.ts';
 

@@ -1,7 +1,7 @@
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { percentEncoded } from '../../core/percent-encoding.ts';
-import type { ByteSource } from '../../formats/byte-source.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import type { Receipt } from '../receipt.ts';
 import type { Part, PartNote } from '../store.ts';
 import { bodyOf } from './body.ts';

@@ -1,4 +1,4 @@
-import type { ByteSource } from '../../formats/byte-source.ts';
+import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { rootTag, withoutComments } from '../../formats/xml/markup.ts';
 import { localName } from '../../formats/xml/read-xml.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';

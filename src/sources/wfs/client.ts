@@ -4,7 +4,7 @@ import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { suggest } from '../../core/nearest.ts';
-import { sourceFromBytes } from '../../formats/byte-source.ts';
+import { sourceFromBytes } from '../../formats/bytes/byte-source.ts';
 import { readSrsName } from '../../formats/gml/srs.ts';
 import { localName } from '../../formats/xml/read-xml.ts';
 import { xmlText } from '../../formats/xml/write-xml.ts';

@@ -1,0 +1,414 @@
+import { z } from 'zod';
+import { usualUnsureAbove } from '../../core/layer/verbs/compute.ts';
+import { mostHeaderRows } from '../../core/table/header-rows.ts';
+import { keyRepairs } from '../../core/table/key-repair.ts';
+import { protocolKinds } from '../../sources/kinds.ts';
+
+const text = z.string().min(1);
+const name = z
+  .string()
+  .regex(
+    /^[\p{L}\p{N}][\p{L}\p{N} _-]*$/u,
+    'must begin with a letter or digit and hold only letters, digits, blanks, - and _',
+  );
+const oneOrMore = z
+  .union([text, z.number()])
+  .transform(String)
+  .or(z.array(z.union([text, z.number()]).transform(String)).min(1));
+
+/** The study area: exactly one of `units`, `box`, `layer`. */
+const area = z
+  .strictObject({
+    units: z
+      .strictObject({
+        of: name.describe('Name of the gathered layer that holds the units.'),
+        code: oneOrMore.describe('Code or codes of the units that make up the area.'),
+        by: text.default('code').describe('Field that holds the codes.'),
+      })
+      .optional()
+      .describe('Units picked by code from a gathered layer.'),
+    box: z
+      .strictObject({
+        west: z.number(),
+        south: z.number(),
+        east: z.number(),
+        north: z.number(),
+      })
+      .refine(
+        ({ west, east }) => [west, east].every((value) => value >= -180 && value <= 180) && west !== east,
+        'west and east are longitudes from -180 to 180 and differ; across the antimeridian west is greater than east',
+      )
+      .refine(
+        ({ south, north }) => south >= -90 && north <= 90 && south < north,
+        'south and north are latitudes from -90 to 90, south the lesser one',
+      )
+      .optional()
+      .describe('A box in degrees on WGS 84; across the antimeridian west is greater than east.'),
+    layer: name.optional().describe('All areas of a gathered layer.'),
+  })
+  .refine(
+    (value) => [value.units, value.box, value.layer].filter((each) => each !== undefined).length === 1,
+    'say exactly one of units, box, layer',
+  );
+
+const variable = text.describe('Environment variable that holds it; the value is never written down.');
+
+const source = z.strictObject({
+  kind: z
+    .enum(protocolKinds)
+    .describe(
+      'features: OGC API – Features; wfs: Web Feature Service; files: plain files; regions: extracts by region; map-features: the read interface of a map database; sdmx, json-stat, rows: statistics; orders: OGC API – Processes.',
+    ),
+  at: text.describe(
+    'Address of the service, or of the folder of files; for files also a folder of this machine.',
+  ),
+  licence: text.optional(),
+  citation: text.optional(),
+  key: z
+    .strictObject({
+      header: text.optional().describe('Header that carries the key.'),
+      parameter: text.optional().describe('Parameter of addresses that carries the key.'),
+      variable,
+      scheme: text.optional().describe('Word before the key in its header: Bearer.'),
+    })
+    .refine(
+      (value) => (value.header === undefined) !== (value.parameter === undefined),
+      'say either “header:” or “parameter:”',
+    )
+    .optional()
+    .describe('A key, taken from the environment and never written down.'),
+  account: z
+    .strictObject({ user: variable, password: variable })
+    .optional()
+    .describe('An account (HTTP Basic), both parts taken from the environment.'),
+  terms: text.optional().describe('Address of terms of use that want agreement.'),
+  agreed: z
+    .string()
+    .regex(/^\d{4}-\d{2}-\d{2}$/, 'must be a date like 2026-11-25')
+    .optional()
+    .describe('Date on which the terms of use were read and agreed to.'),
+  'at once': z.int().positive().max(16).optional().describe('Requests at the same time; 2 when left out.'),
+  limits: z
+    .strictObject({
+      'features a month': z.int().positive().optional(),
+      'bytes a month': z.int().positive().optional(),
+      'square kilometres': z.number().positive().optional().describe('Largest area of one order.'),
+      columns: z.int().positive().optional().describe('Most columns in one request.'),
+    })
+    .default({})
+    .describe('What the provider allows.'),
+  agency: text.optional().describe('Agency that keeps the tables of a statistics service.'),
+  answers: z
+    .enum(['csv', 'json', 'xml'])
+    .optional()
+    .describe('Answers that are preferred, where there is a choice.'),
+  parameters: z
+    .record(text, text)
+    .optional()
+    .describe('For rows: what the parameters of the service are called: { columns: get }.'),
+  'key columns': z.array(text).min(1).optional().describe('For rows: columns that tell rows apart.'),
+  'keys come unasked': z
+    .boolean()
+    .optional()
+    .describe('For rows: the key columns come by themselves, and must not be asked for.'),
+  lists: z
+    .enum(['commas', 'repeated'])
+    .optional()
+    .describe(
+      'For JSON-stat: several values of a dimension in one parameter, or the parameter several times.',
+    ),
+});
+
+const dataset = z
+  .strictObject({
+    from: text.optional().describe('Name of a source.'),
+    'same as': name
+      .optional()
+      .describe('Name of another dataset: its files, read in another way, are not gathered twice.'),
+    collection: text
+      .optional()
+      .describe(
+        'Collection or feature type of a service, or dataset of an order; the name of the dataset when left out.',
+      ),
+    ids: z
+      .array(z.union([text, z.number()]).transform(String))
+      .min(1)
+      .optional()
+      .describe('Only these features of a service, by id.'),
+    'in crs': text
+      .optional()
+      .describe('CRS that coordinates are asked for in, where the service offers several.'),
+    sha256: z
+      .string()
+      .regex(/^[0-9a-f]{64}$/, 'must be 64 hexadecimal digits')
+      .optional()
+      .describe('SHA-256 that the file must have.'),
+    table: text.optional().describe('Table of a statistics service.'),
+    choose: z
+      .record(
+        text,
+        oneOrMore.transform((value) => [value].flat()),
+      )
+      .optional()
+      .describe('Dimension of a table → values, by code or by what they are called.'),
+    period: z.union([text, z.number()]).transform(String).optional().describe('“2024” or “2019 to 2024”.'),
+    columns: z.array(text).min(1).optional().describe('Columns that are asked for.'),
+    levels: z
+      .record(
+        name,
+        z.strictObject({
+          units: name,
+          choose: z
+            .record(
+              text,
+              oneOrMore.transform((value) => [value].flat()),
+            )
+            .optional(),
+        }),
+      )
+      .optional()
+      .describe(
+        'Several levels in one go: level → the gathered layer of its units, and what is chosen for it.',
+      ),
+    on: text.optional().describe('With levels: UNIT_FIELD = TABLE_FIELD.'),
+    process: text.optional().describe('Process of a service that takes orders.'),
+    inputs: z.record(text, z.unknown()).optional().describe('Further inputs of the process.'),
+    region: text.optional().describe('Region of a source of extracts.'),
+    object: z
+      .string()
+      .regex(/^(node|way|relation)\/\d+$/, 'must be like relation/123')
+      .optional()
+      .describe('One object of a map-feature server, with its parts.'),
+    file: text
+      .optional()
+      .describe('File of a source, or a path in the study folder when there is no source.'),
+    layer: text.optional().describe('Layer within the file or archive.'),
+    class: name.optional().describe('Class of map features of an extract, as “isomeric scheme” lists them.'),
+    scheme: text
+      .optional()
+      .describe('Class scheme in the study folder; the one that comes with Isomeric when left out.'),
+    geometry: z
+      .enum(['points', 'lines', 'areas'])
+      .optional()
+      .describe('Which features of the class, where it has several geometries.'),
+    tags: z.array(text).min(1).optional().describe('Tags of map features that become columns.'),
+    vintage: z
+      .union([text, z.number()])
+      .transform(String)
+      .optional()
+      .describe('Year of the boundaries or figures.'),
+    crs: text
+      .optional()
+      .describe('The CRS that the data really have, when they do not say it or say a wrong one.'),
+    where: text.optional().describe('CQL2 condition: only these rows.'),
+    marks: z
+      .record(text, text)
+      .optional()
+      .describe('What stands in place of figures, with its reason: { "-9999": missing }.'),
+    'rows at': text.optional().describe('JSON Pointer to the rows of a JSON document.'),
+    'header rows': z
+      .number()
+      .int()
+      .min(0)
+      .max(mostHeaderRows)
+      .optional()
+      .describe('How many rows the header of a table has: 0 for none.'),
+    rows: z.enum(['without totals']).optional().describe('Leave out rows that are totals.'),
+    level: text.optional().describe('Only units of this level, where a table holds several.'),
+    variables: z
+      .array(text)
+      .min(1)
+      .optional()
+      .describe(
+        'Variables by code or by words of their description; “name = words” gives a name of your own.',
+      ),
+    'page size': z
+      .number()
+      .int()
+      .positive()
+      .optional()
+      .describe('Features asked for on one page of a service; as many as it likes when left out.'),
+    citation: text.optional(),
+    licence: text.optional(),
+  })
+  .refine(
+    (value) => value.from !== undefined || value.file !== undefined || value['same as'] !== undefined,
+    'say where it comes from: “from:” a source, “file:” in the study folder, or “same as:” another dataset',
+  )
+  .refine(
+    (value) => (value.levels === undefined) === (value.on === undefined),
+    'levels need “on: UNIT_FIELD = TABLE_FIELD”, and only they have it',
+  )
+  .refine(
+    (value) =>
+      value.class !== undefined ||
+      (value.scheme === undefined && value.geometry === undefined && value.tags === undefined),
+    'scheme, geometry and tags go with “class:”',
+  );
+
+const step = z
+  .strictObject({
+    where: text.optional().describe('CQL2 condition: keep only these rows.'),
+    compute: z
+      .record(name, z.union([text, z.number()]).transform(String))
+      .optional()
+      .describe('New fields: name → CQL2 expression.'),
+    join: name
+      .optional()
+      .describe(
+        'Name of the gathered table whose columns are brought over; as prepared, where it has steps.',
+      ),
+    on: text.optional().describe('LAYER_FIELD = TABLE_FIELD'),
+    columns: z.array(text).optional().describe('Columns to bring over; all when left out.'),
+    repair: z.enum(keyRepairs).optional().describe('What to do to keys before joining.'),
+    units: name
+      .optional()
+      .describe('Name of a gathered layer: only rows of its units are kept; “on: TABLE_FIELD = UNIT_FIELD”.'),
+    group: z
+      .strictObject({
+        by: z.array(text).default([]).describe('Fields whose values make the groups.'),
+        compute: z
+          .record(name, text)
+          .describe(
+            'New fields: name → sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…).',
+          ),
+      })
+      .optional()
+      .describe('One row for each group of rows.'),
+    widen: z
+      .strictObject({
+        by: z.array(text).min(1).describe('Columns whose values become columns.'),
+        value: text.describe('Column with the figures.'),
+        rows: z.array(text).optional().describe('Columns that make a row; all others when left out.'),
+      })
+      .optional()
+      .describe('Long to wide.'),
+    lengthen: z
+      .strictObject({
+        columns: z.array(text).min(1).describe('Columns that become rows.'),
+        name: text.optional(),
+        value: text.optional(),
+      })
+      .optional()
+      .describe('Wide to long.'),
+    tally: name
+      .optional()
+      .describe(
+        'Name of a gathered layer whose features are counted and measured within each area; as prepared, where it has steps.',
+      ),
+    as: name.optional().describe('With tally: what the new fields begin with.'),
+    points: z.enum(['inside areas']).optional().describe('A point inside each area in place of it.'),
+    clip: z.enum(['area']).optional().describe('Cut to the study area.'),
+    keep: z.enum(['whole']).optional().describe('With clip: keep whole what reaches across the border.'),
+    select: z.array(text).min(1).optional().describe('Keep only these columns, in this order.'),
+  })
+  .refine(
+    (value) =>
+      [
+        value.where,
+        value.compute,
+        value.join,
+        value.clip,
+        value.select,
+        value.units,
+        value.group,
+        value.widen,
+        value.lengthen,
+        value.tally,
+        value.points,
+      ].filter((each) => each !== undefined).length === 1,
+    'a step is exactly one of where, compute, join, clip, select, units, group, widen, lengthen, tally, points',
+  )
+  .refine(
+    (value) => (value.join === undefined && value.units === undefined) === (value.on === undefined),
+    'join and units need “on: FIELD = OTHER_FIELD”, and only they have it',
+  );
+
+const checkItem = z
+  .union([text, z.strictObject({ key: text }), z.strictObject({ sure: text })])
+  .transform((item) =>
+    typeof item === 'string' ? item : 'key' in item ? `key: ${item.key}` : `sure: ${item.sure}`,
+  );
+
+const map = z.strictObject({
+  title: text,
+  subtitle: text.optional(),
+  layer: name.describe('Prepared layer whose areas are coloured.'),
+  'colour by': text.describe('Field that is mapped.'),
+  classes: z
+    .union([text, z.array(z.number())])
+    .transform((value) => (typeof value === 'string' ? value : value.join(', ')))
+    .default('5 natural')
+    .describe('“5 natural”, “4 quantile”, “6 equal”, or limits by hand.'),
+  colours: text.default('lagoon').describe('lagoon, amber, ember, heather, night, grey'),
+  over: z.array(name).default([]).describe('Prepared layers drawn on top, from below to above.'),
+  under: z.array(name).default([]).describe('Gathered or prepared layers drawn in grey below.'),
+});
+
+/** study.yaml. */
+export const studySchema = z.strictObject({
+  study: text.describe('Title of the study.'),
+  area,
+  crs: text.describe(
+    'CRS of all prepared layers: an EPSG code, a name, a file with WKT; or best, best for densities, best for distances: chosen for the area, with the reason.',
+  ),
+  'datum grids': z
+    .array(text)
+    .default([])
+    .describe(
+      'Grids of datum shifts (NTv2, .gsb) in the study folder; each is used where it leads between two datums.',
+    ),
+  sources: z.record(name, source).default({}),
+  gather: z
+    .record(name, dataset)
+    .refine((value) => Object.keys(value).length > 0, 'name at least one dataset'),
+  prepare: z
+    .record(
+      name,
+      z
+        .array(step)
+        .nullable()
+        .transform((steps) => steps ?? []),
+    )
+    .default({}),
+  check: z.record(name, z.array(checkItem)).default({}),
+  margins: z
+    .strictObject({
+      confidence: z
+        .union([z.literal(90), z.literal(95), z.literal(99)])
+        .default(90)
+        .describe('Level of the margins of error, per cent.'),
+      'unsure above': z
+        .number()
+        .positive()
+        .default(usualUnsureAbove)
+        .describe('Coefficient of variation in per cent above which a figure is too unsure to map.'),
+    })
+    .default({ confidence: 90, 'unsure above': usualUnsureAbove }),
+  titles: z
+    .record(
+      text,
+      z
+        .union([text, z.strictObject({ title: text, unit: text.optional() })])
+        .transform((value) => (typeof value === 'string' ? { title: value, unit: undefined } : value)),
+    )
+    .default({})
+    .describe('Readable titles (and units) of fields and layers.'),
+  draw: z.record(name, map).default({}),
+  deliver: z
+    .strictObject({
+      layers: z.enum(['geopackage']).default('geopackage'),
+      pages: z.array(z.enum(['report'])).default(['report']),
+    })
+    .default({ layers: 'geopackage', pages: ['report'] }),
+});
+
+export type Study = z.output<typeof studySchema>;
+export type StudyStep = Study['prepare'][string][number];
+export type StudyDataset = Study['gather'][string];
+export type StudyMap = Study['draw'][string];
+
+/** JSON Schema of study.yaml, for editors. */
+export function studyJsonSchema(): Record<string, unknown> {
+  return { title: 'Isomeric study', ...z.toJSONSchema(studySchema, { io: 'input', unrepresentable: 'any' }) };
+}

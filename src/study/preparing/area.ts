@@ -1,0 +1,161 @@
+import { grouped } from '../../core/account.ts';
+import { boxOfAreaIn, boxRing, degreesOfArea, plainBoxes } from '../../core/crs/area-extent.ts';
+import { bestCrs, choiceWords } from '../../core/crs/best-crs.ts';
+import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
+import { wgs84 } from '../../core/crs/registry.ts';
+import { transformer } from '../../core/crs/transformer.ts';
+import { IsomericError } from '../../core/errors.ts';
+import type { Box, GeometryArray } from '../../core/geometry/geometry-array.ts';
+import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { planarArea } from '../../core/geometry/measures.ts';
+import { geometriesFrom } from '../../core/geometry/object-view.ts';
+import { PreparedArea } from '../../core/geometry/prepared-area.ts';
+import { isLayer } from '../../core/layer/layer.ts';
+import { reproject } from '../../core/layer/verbs/reproject.ts';
+import { suggest } from '../../core/nearest.ts';
+import { requireField } from '../../core/table/schema.ts';
+import type { Study } from '../file/schema.ts';
+import type { GatheredFiles } from '../gathering/gather.ts';
+import type { Machine } from '../machine.ts';
+import { openDataset, type StudyCrs, studyGrids } from './open-datasets.ts';
+
+/** The study area in the study's CRS. */
+export interface StudyArea {
+  area: PreparedArea;
+  crs: Crs;
+  words: string;
+  /** Its box in longitudes and latitudes on WGS 84, hardly larger; west greater than east across the antimeridian. */
+  degrees: Box | undefined;
+}
+
+/** Name of the dataset that the area is made of; it must be gathered before the others. */
+export function areaDataset(study: Study): string | undefined {
+  return study.area.units?.of ?? study.area.layer;
+}
+
+/** The area's box in another CRS, a little larger; undefined where there is no way, or where one box cannot hold it. */
+export function boxOfArea({ area, crs, degrees }: Omit<StudyArea, 'words'>, other: Crs): Box | undefined {
+  // Across the antimeridian it would take two.
+  if (degrees === undefined || degrees[0] > degrees[2]) return undefined;
+  if (sameCrs(other, wgs84())) return degrees;
+  try {
+    const box = boxOfAreaIn(area, crs, other);
+    return box.every(Number.isFinite) ? box : undefined;
+  } catch (error) {
+    if (error instanceof IsomericError && error.code === 'datum-shift-unknown') return undefined;
+    throw error;
+  }
+}
+
+/** Undefined where there is no way to longitudes and latitudes: no known datum shift. */
+function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
+  try {
+    return degreesOfArea(area, crs);
+  } catch (error) {
+    if (error instanceof IsomericError && error.code === 'datum-shift-unknown') return undefined;
+    throw error;
+  }
+}
+
+/** Fields that are drawn as figures per area: for them areas must be equal on the map. */
+export function drawsDensities(study: Study): boolean {
+  const perArea = /(?:\/ ?|per )(?:km²|km2|km\^2|ha\b|hectare|square kilomet|m²)/i;
+  return Object.values(study.draw).some((map) => {
+    const words = study.titles[map['colour by']];
+    return perArea.test(words?.unit ?? '') || perArea.test(words?.title ?? '') || perArea.test(map.title);
+  });
+}
+
+/** Builds the study area, in the CRS of the study; where that is to be the best for the area, it is chosen here. */
+export async function buildArea(
+  study: Study,
+  wanted: StudyCrs,
+  files: GatheredFiles,
+  machine: Machine,
+): Promise<StudyArea> {
+  if (!('best' in wanted)) return areaIn(study, wanted, files, machine);
+  const rough = await areaIn(study, wgs84(), files, machine);
+  const purpose = wanted.best === 'mapping' && drawsDensities(study) ? 'densities' : wanted.best;
+  const [choice] = bestCrs(rough.degrees!, purpose, 1);
+  if (choice === undefined)
+    throw new IsomericError('crs-unknown', 'No CRS was found that shows the whole study area.', {
+      advice: 'Name one with “crs:” in the study.',
+      blame: 'usage',
+    });
+  const why = purpose === wanted.best ? '' : ' Figures per area are drawn, so that areas must be equal.';
+  const area = await areaIn(study, choice.crs, files, machine);
+  return { ...area, words: `${area.words} ${choiceWords(choice, purpose)}${why}` };
+}
+
+/** The study area in a CRS: units picked by code, a box, or all areas of a layer. */
+async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Machine): Promise<StudyArea> {
+  const { units, box } = study.area;
+  if (box !== undefined) {
+    const sides: Box = [box.west, box.south, box.east, box.north];
+    const array = geometriesFrom([
+      { type: 'MultiPolygon', coordinates: plainBoxes(sides).map((plain) => [boxRing(plain)]) },
+    ]);
+    const lost = transformer(wgs84(), crs).transform(array.xy);
+    if (lost > 0)
+      throw new IsomericError(
+        'area-outside-crs',
+        `The box ${sides.join(', ')} reaches where ${crsLabel(crs)} has no coordinates.`,
+        { advice: 'Choose a smaller box, or another “crs:” of the study.', blame: 'usage' },
+      );
+    const area = new PreparedArea(array);
+    return {
+      area,
+      crs,
+      degrees: sides,
+      words: `Area: the box ${box.west}, ${box.south}, ${box.east}, ${box.north}${sizeWords(area, crs)}.`,
+    };
+  }
+  const name = areaDataset(study)!;
+  const layer = await openDataset(name, study, files, machine);
+  if (!isLayer(layer))
+    throw new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, {
+      blame: 'usage',
+    });
+  const wanted = units === undefined ? null : new Set([units.code].flat());
+  const key = units === undefined ? -1 : requireField(layer.schema, units.by, name);
+  const builder = new GeometryBuilder();
+  const found = new Set<string>();
+  const known: string[] = [];
+  const grids = await studyGrids(study, machine);
+  for await (const batch of reproject(layer, crs, { grids }).batches()) {
+    for (let i = 0; i < batch.length; i++) {
+      if (wanted !== null) {
+        const code = batch.columns[key].text(i) ?? '';
+        known.push(code);
+        if (!wanted.has(code)) continue;
+        found.add(code);
+      }
+      builder.copy(batch.geometry!, i);
+    }
+  }
+  const missing = wanted === null ? [] : [...wanted].filter((code) => !found.has(code));
+  if (missing.length > 0) {
+    throw new IsomericError('unit-unknown', `${name} has no unit with ${units!.by} ${missing.join(', ')}.`, {
+      advice: suggest(missing[0], known),
+      blame: 'usage',
+    });
+  }
+  const array: GeometryArray = builder.finish();
+  const area = new PreparedArea(array);
+  const which =
+    wanted === null
+      ? `all ${grouped(array.length)} ${name}`
+      : `${grouped(array.length)} ${name} (${[...wanted].join(', ')})`;
+  return {
+    area,
+    crs,
+    degrees: degreesOf(area, crs),
+    words: `Area: ${which}${sizeWords(area, crs)}.`,
+  };
+}
+
+function sizeWords(area: PreparedArea, crs: Crs): string {
+  if (crs.kind !== 'projected') return '';
+  const square = planarArea(area.geometry, 0) * crs.unit ** 2;
+  return `, ${grouped(Math.round(square / 1e5) / 10)} km² on the grid`;
+}
