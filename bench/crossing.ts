@@ -1,13 +1,13 @@
+import type { AreaIndex } from '../src/core/geometry/area-index.ts';
 import { Clipped, clipFeature, settleByBox } from '../src/core/geometry/clipping.ts';
-import { GeometryBuilder } from '../src/core/geometry/geometry-builder.ts';
-import type { PreparedArea } from '../src/core/geometry/prepared-area.ts';
+import { GeometryMaker } from '../src/core/geometry/geometry-maker.ts';
 import type { Layer } from '../src/core/index.ts';
 
 /** Numbers of the features that meet the border, found once. */
 const found = new WeakMap<Layer, [batch: number, feature: number][]>();
 
 /** The overlay of the crossing features alone: part of the floor of a clip. */
-export async function crossingOnly(layer: Layer, area: PreparedArea): Promise<number> {
+export async function crossingOnly(layer: Layer, area: AreaIndex): Promise<number> {
   let list = found.get(layer);
   const batches = [];
   for await (const batch of layer.batches()) batches.push(batch);
@@ -20,7 +20,7 @@ export async function crossingOnly(layer: Layer, area: PreparedArea): Promise<nu
     });
     found.set(layer, list);
   }
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   for (const [b, i] of list) {
     const geometry = batches[b].geometry!;
     clipFeature(geometry, i, geometry.boxOf(i), area, builder);

@@ -5,7 +5,7 @@ import {
   ColumnBuilder,
   crsByEpsg,
   type Field,
-  GeometryBuilder,
+  GeometryMaker,
   type Layer,
   layerOf,
 } from '../src/core/index.ts';
@@ -19,7 +19,7 @@ export function squares(count: number, size = 12): Layer {
   const batches: Batch[] = [];
   for (let from = 0; from < count; from += batchLimit) {
     const n = Math.min(batchLimit, count - from);
-    const builder = new GeometryBuilder();
+    const builder = new GeometryMaker();
     for (let k = 0; k < n; k++) {
       const x = 400_000 + 100_000 * own();
       const y = 5_000_000 + 100_000 * own();

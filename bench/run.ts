@@ -2,14 +2,14 @@
 
 import { seeded } from '../demo/country/random.ts';
 import {
+  AreaIndex,
   type Crs,
-  clip,
+  clipLayer,
   crsByEpsg,
   geographicOf,
   geometriesFrom,
   grouped,
-  join,
-  PreparedArea,
+  joinTable,
   type Table,
   transformer,
 } from '../src/core/index.ts';
@@ -101,7 +101,7 @@ if (wanted('clip')) {
   const layer = squares(1_000_000);
   const array = geometriesFrom([{ type: 'Polygon', coordinates: [wavyArea(2000)] }]);
   const box = array.boxOf(0);
-  const clipped = clip(layer, new PreparedArea(array));
+  const clipped = clipLayer(layer, new AreaIndex(array));
   await drain(clipped);
   const crossing = clipped.accounts[0].counts.cut;
   // The floor: a bare scan of all boxes, and the overlay of the crossing features alone.
@@ -121,12 +121,12 @@ if (wanted('clip')) {
             if (one[0] >= box[0] && one[1] >= box[1] && one[2] <= box[2] && one[3] <= box[3]) inside++;
           }
         }
-        const area = new PreparedArea(array);
+        const area = new AreaIndex(array);
         const { crossingOnly } = await import('./crossing.ts');
         await crossingOnly(layer, area);
         return inside;
       },
-      () => drain(clip(layer, new PreparedArea(array))),
+      () => drain(clipLayer(layer, new AreaIndex(array))),
     ),
   );
 }
@@ -189,7 +189,7 @@ if (wanted('join')) {
         for (let k = keys.length - 1; k >= 0; k--) sum += map.get(keys[k])!;
         return sum;
       },
-      () => drain(join(layer, table, { on: ['code', 'code'] })),
+      () => drain(joinTable(layer, table, { on: ['code', 'code'] })),
       3,
     ),
   );

@@ -1,5 +1,5 @@
 import {
-  GeometryBuilder,
+  GeometryMaker,
   type GeometryObject,
   geometriesFrom,
   geometryObject,
@@ -27,7 +27,7 @@ function inDegrees(object: GeometryObject): GeometryObject {
 
 function united(cells: readonly Ward[]): GeometryObject {
   const array = geometriesFrom(cells.map((cell) => ({ type: 'Polygon', coordinates: [cell.ring] })));
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   uniteAreas(
     array,
     cells.map((_, i) => i),

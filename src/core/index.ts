@@ -42,11 +42,11 @@ export { crsFromWkt } from './crs/wkt-crs.ts';
 export { prjFromCrs, wkt2FromCrs, wktFromCrs } from './crs/wkt-write.ts';
 export * from './errors.ts';
 export * from './findings.ts';
+export { AreaIndex } from './geometry/area-index.ts';
 export * from './geometry/index.ts';
 export { innerPoint } from './geometry/inner-point.ts';
 export { planarArea, planarLength } from './geometry/measures.ts';
 export { type FillRule, type OverlayOperation, overlayAreas, uniteAreas } from './geometry/overlay.ts';
-export { PreparedArea } from './geometry/prepared-area.ts';
 export { type Chain, fillRings, joinRings } from './geometry/ring-joining.ts';
 export * from './grid/grid.ts';
 export { gridCells } from './grid/grid-cells.ts';
@@ -55,7 +55,7 @@ export { concatenate } from './layer/concatenate.ts';
 export * from './layer/feature-ids.ts';
 export { type Figures, figuresBy } from './layer/figures.ts';
 export * from './layer/layer.ts';
-export { type ClipOptions, clip } from './layer/verbs/clip.ts';
+export { type ClipOptions, clipLayer } from './layer/verbs/clip.ts';
 export {
   type Computation,
   type ComputeOptions,
@@ -66,14 +66,14 @@ export { type Densify, type EdgePath, edgePaths } from './layer/verbs/densify.ts
 export { filterRows } from './layer/verbs/filter.ts';
 export { type GroupOptions, groupRows } from './layer/verbs/group.ts';
 export { innerPoints } from './layer/verbs/inner-points.ts';
-export { type JoinOptions, join, parseOn } from './layer/verbs/join.ts';
-export { type LengthenOptions, lengthen } from './layer/verbs/lengthen.ts';
+export { type JoinOptions, joinTable, parseOn } from './layer/verbs/join.ts';
+export { type LengthenOptions, lengthenRows } from './layer/verbs/lengthen.ts';
 export { withReasonColumns } from './layer/verbs/reasons.ts';
-export { assignCrs, type ReprojectOptions, reproject } from './layer/verbs/reproject.ts';
+export { assignCrs, type ReprojectOptions, reprojectLayer } from './layer/verbs/reproject.ts';
 export { onlyLevel, onlyUnits, splitLevels, type UnitsOptions, withoutTotals } from './layer/verbs/rows.ts';
 export { selectColumns } from './layer/verbs/select.ts';
-export { type TallyOptions, tally } from './layer/verbs/tally.ts';
-export { type WidenOptions, widen } from './layer/verbs/widen.ts';
+export { type TallyOptions, tallyFeatures } from './layer/verbs/tally.ts';
+export { type WidenOptions, widenRows } from './layer/verbs/widen.ts';
 export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
 export {
   type Classes,

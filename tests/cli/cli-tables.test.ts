@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, describe, expect, it } from 'vitest';
-import { rowObjects } from '../../src/core/index.ts';
+import { rowsOf } from '../../src/core/index.ts';
 import { openOne } from '../../src/node/index.ts';
 import { commandIn } from '../support/command.ts';
 
@@ -27,7 +27,7 @@ const rows = async (path: string, ...more: string[]) =>
 async function read(name: string): Promise<{ count: number; rows: Record<string, unknown>[] }> {
   const { table } = await openOne(join(folder, name));
   const found: Record<string, unknown>[] = [];
-  for await (const row of rowObjects(table)) found.push(row);
+  for await (const row of rowsOf(table)) found.push(row);
   return { count: found.length, rows: found };
 }
 

@@ -6,7 +6,7 @@ import {
   Batch,
   type Column,
   ColumnBuilder,
-  GeometryBuilder,
+  GeometryMaker,
   geometriesFrom,
   geometryObject,
   takeGeometries,
@@ -47,7 +47,7 @@ describe('GeometryArray', () => {
         fc.array(anyGeometry(), { maxLength: 6 }),
         fc.array(anyGeometry(), { maxLength: 6 }),
         (kept, dropped) => {
-          const builder = new GeometryBuilder();
+          const builder = new GeometryMaker();
           for (const object of kept) addGeometryObject(builder, object);
           const mark = builder.mark();
           for (const object of dropped) addGeometryObject(builder, object);

@@ -4,7 +4,7 @@ import {
   Batch,
   ColumnBuilder,
   crsByEpsg,
-  GeometryBuilder,
+  GeometryMaker,
   geometriesFrom,
   geometryObject,
   IsomericError,
@@ -21,7 +21,7 @@ const csv = async (text: string, geometry?: string): Promise<Layer | Table> =>
   (await openFiles(new Map([['t.csv', new TextEncoder().encode(text)]]), { geometry }))[0].table;
 const codes = (table: Table) => table.findings.map((finding) => finding.code);
 const read = (text: string) => {
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   readWktText(text, builder, 'x');
   return builder.finish();
 };

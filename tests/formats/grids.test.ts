@@ -7,7 +7,7 @@ import {
   type GridWindow,
   gridCells,
   gridExtent,
-  rowObjects,
+  rowsOf,
   summariseBand,
 } from '../../src/core/index.ts';
 import {
@@ -360,7 +360,7 @@ describe('ASCII grid', () => {
       'EPSG:32626',
     );
     const values: unknown[] = [];
-    for await (const row of rowObjects(gridCells(grid))) values.push(row.value);
+    for await (const row of rowsOf(gridCells(grid))) values.push(row.value);
     expect(values).toEqual([1, 2, 4]);
   });
 });

@@ -9,7 +9,7 @@ import {
   ColumnBuilder,
   crsByEpsg,
   type Field,
-  GeometryBuilder,
+  GeometryMaker,
   Kind,
   type Layer,
   layerOf,
@@ -35,7 +35,7 @@ function points(
   fields: Field[] = [],
   columns: ColumnBuilder[] = [],
 ): Layer {
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   for (const [x, y, z, m] of rows) {
     builder.feature(Kind.Point);
     builder.part();
@@ -91,7 +91,7 @@ describe('heights and measures', () => {
   });
 
   it('in WKT are those of all vertices, whichever comes first; missing ones are 0, and told', async () => {
-    const builder = new GeometryBuilder();
+    const builder = new GeometryMaker();
     builder.feature(Kind.LineString);
     builder.part();
     builder.ring();

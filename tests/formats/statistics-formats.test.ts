@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { type Mark, rowObjects, type Table } from '../../src/core/index.ts';
+import { type Mark, rowsOf, type Table } from '../../src/core/index.ts';
 import {
   type Contents,
   lookAmong,
@@ -33,7 +33,7 @@ const open = async (
 
 async function rows(table: Table): Promise<Record<string, unknown>[]> {
   const all: Record<string, unknown>[] = [];
-  for await (const row of rowObjects(table)) all.push(row);
+  for await (const row of rowsOf(table)) all.push(row);
   return all;
 }
 

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
-  GeometryBuilder,
+  GeometryMaker,
   type GeometryObject,
   geometriesFrom,
   geometryObject,
@@ -11,7 +11,7 @@ import { readWkb, WkbWriter } from '../../src/formats/index.ts';
 import { anyGeometry } from '../support/arbitrary.ts';
 
 function read(bytes: Uint8Array): GeometryObject | null {
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   readWkb(bytes, 0, builder, 'a test');
   return geometryObject(builder.finish(), 0);
 }

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import * as otherWriter from '@e965/xlsx';
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { rowObjects, type Table } from '../../src/core/index.ts';
+import { rowsOf, type Table } from '../../src/core/index.ts';
 import { type Contents, lookInside, sourceFromBytes } from '../../src/formats/index.ts';
 import { saved } from '../support/saved.ts';
 
@@ -64,7 +64,7 @@ const look = (bytes: Uint8Array, name: string): Promise<Contents> =>
 
 async function rowsIn(table: Table): Promise<Record<string, unknown>[]> {
   const all: Record<string, unknown>[] = [];
-  for await (const each of rowObjects(table)) all.push(each);
+  for await (const each of rowsOf(table)) all.push(each);
   return all;
 }
 

@@ -1,6 +1,6 @@
 /** What tests/formats/formats-in-browser.test.ts drives: every format written and read again in the page. */
 import {
-  count,
+  countRows,
   type DatasetRequest,
   gatherDataset,
   IsomericError,
@@ -63,7 +63,7 @@ async function looked(bytes: number[], name: string): Promise<string[]> {
   const { layers } = await lookInside(source, { around: null, path: name, capabilities });
   const told: string[] = [];
   for (const { table, format, within } of layers)
-    told.push(`${within} ${table.name} ${format} ${await count(table)}`);
+    told.push(`${within} ${table.name} ${format} ${await countRows(table)}`);
   return told;
 }
 
@@ -76,7 +76,7 @@ async function gathered(
   let rows = 0;
   for (const file of files) {
     const { layers } = await lookInside(file, { around: null, path: file.name, capabilities });
-    for (const { table } of layers) rows += await count(table);
+    for (const { table } of layers) rows += await countRows(table);
   }
   return { rows, files: files.map(({ name }) => name), sums: receipts.map(({ sha256 }) => sha256) };
 }

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { IsomericError, isLayer, type Layer, reproject, type Table } from '../../src/core/index.ts';
+import { IsomericError, isLayer, type Layer, reprojectLayer, type Table } from '../../src/core/index.ts';
 import { lookInside, sourceFromBytes, writingFormats } from '../../src/formats/index.ts';
 import { nodeCapabilities } from '../../src/node/capabilities.ts';
 import { openPath, saverFor } from '../../src/node/index.ts';
@@ -80,7 +80,9 @@ export async function everyRoundTrip(
         const back = (await openPath(join(folder, 'out', format.name, String(k)))).map(
           (opened) => opened.table,
         );
-        const found = await differences(plain, back, (layer, like) => reproject(layer as Layer, like.crs!));
+        const found = await differences(plain, back, (layer, like) =>
+          reprojectLayer(layer as Layer, like.crs!),
+        );
         for (const { aspect, example } of found) {
           if (!seen.has(aspect)) seen.set(aspect, `${table.name}: ${example}`);
           if (allowed[format.name]?.[aspect] === undefined)

@@ -5,7 +5,7 @@ import {
   crsByEpsg,
   crsFromText,
   type Field,
-  GeometryBuilder,
+  GeometryMaker,
   type GeometryObject,
   geometriesFrom,
   Kind,
@@ -84,7 +84,7 @@ function measured(): Layer {
   return {
     ...plain,
     async *batches() {
-      const builder = new GeometryBuilder();
+      const builder = new GeometryMaker();
       for (const some of [3, 1]) {
         builder.feature(Kind.LineString);
         builder.part();

@@ -3,13 +3,13 @@ import { afterAll, describe, expect, it } from 'vitest';
 import { intersectsWith } from '../../src/core/geometry/intersects.ts';
 import {
   filterRows,
-  GeometryBuilder,
+  GeometryMaker,
   type GeometryObject,
   geometriesFrom,
   type Layer,
   overlayAreas,
   planarArea,
-  rowObjects,
+  rowsOf,
 } from '../../src/core/index.ts';
 import { formatOf, sourceFromBytes } from '../../src/formats/index.ts';
 import { jsonOutline } from '../../src/formats/opening/json-outline.ts';
@@ -80,7 +80,7 @@ describe('conditions', () => {
   };
   const found = async (where: string) => {
     const ids: unknown[] = [];
-    for await (const row of rowObjects(filterRows(await layer(), where))) ids.push(row.id);
+    for await (const row of rowsOf(filterRows(await layer(), where))) ids.push(row.id);
     return ids;
   };
 
@@ -158,7 +158,7 @@ describe('conditions', () => {
         const meets = intersectsWith(array, 1)(array, 0);
         expect(intersectsWith(array, 0)(array, 1)).toBe(meets);
         expect(intersectsWith(array, 0)(array, 0)).toBe(true);
-        const builder = new GeometryBuilder();
+        const builder = new GeometryMaker();
         const common =
           overlayAreas('intersection', array, 0, array, 1, builder) === 0
             ? 0

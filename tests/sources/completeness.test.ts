@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, afterEach, describe, expect, it } from 'vitest';
-import { count, type Layer } from '../../src/core/index.ts';
+import { countRows, type Layer } from '../../src/core/index.ts';
 import { Arrivals, gapFindings, isShort } from '../../src/sources/completeness.ts';
 import { xmlPageIds } from '../../src/sources/feature-ids.ts';
 import { outerMembers } from '../../src/sources/features/page.ts';
@@ -51,7 +51,7 @@ describe('fewer features than announced', () => {
     expect(asked.filter((url) => url.includes('/items'))).toHaveLength(2);
     state.mood = 'well';
     await own.gather();
-    expect(await count(await own.open('wards'))).toBe(296);
+    expect(await countRows(await own.open('wards'))).toBe(296);
   });
 
   it('pages that move on while they are read: what is lost is an error, or a finding when it is little', async () => {
@@ -70,7 +70,7 @@ describe('fewer features than announced', () => {
     const own = study(from('features', `${large.address}/`));
     await own.gather();
     const layer = await own.open('wards');
-    expect(await count(layer)).toBe(295);
+    expect(await countRows(layer)).toBe(295);
     expect(layer.findings).toEqual([
       expect.objectContaining({
         code: 'features-missing',
@@ -90,7 +90,7 @@ describe('fewer features than announced', () => {
     const own = study(from('features', `${address}/`));
     await own.gather();
     expect(new Set(await idsOf((await own.open('wards')) as Layer)).size).toBe(296);
-    expect(await count(await own.open('wards'))).toBe(296);
+    expect(await countRows(await own.open('wards'))).toBe(296);
   });
 
   it('a Web Feature Service that says neither how many there are nor where the next page is, is asked on', async () => {

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { findingText, makeOutput, textTable } from '../../src/cli/output.ts';
 import {
+  AreaIndex,
   Batch,
   ColumnBuilder,
   crsByEpsg,
@@ -9,7 +10,6 @@ import {
   type Layer,
   layerOf,
   looksLikeCount,
-  PreparedArea,
   shade,
   shadingWords,
   tableOf,
@@ -86,7 +86,7 @@ describe('report', () => {
         study: hostile,
       },
       area: {
-        area: new PreparedArea(square),
+        area: new AreaIndex(square),
         crs: crsByEpsg(32626)!,
         words: `Area: ${hostile}.`,
         degrees: undefined,

@@ -2,7 +2,7 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'n
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { afterEach } from 'vitest';
-import { rowObjects } from '../../src/core/index.ts';
+import { rowsOf } from '../../src/core/index.ts';
 import type { Layer, Table } from '../../src/core/layer/layer.ts';
 import { nodeMachine } from '../../src/node/index.ts';
 import { filesFromLedger } from '../../src/study/gathering/gather.ts';
@@ -67,7 +67,7 @@ export class StudyFolder {
 
   async rows(name: string): Promise<Record<string, unknown>[]> {
     const rows: Record<string, unknown>[] = [];
-    for await (const row of rowObjects(await this.open(name))) rows.push(row);
+    for await (const row of rowsOf(await this.open(name))) rows.push(row);
     return rows;
   }
 

@@ -10,7 +10,7 @@ import {
   IsomericError,
   isLayer,
   openSource,
-  reproject,
+  reprojectLayer,
   sourceFromBlob,
   surroundingsOf,
   type Table,
@@ -94,7 +94,7 @@ async function hold(table: Table): Promise<void> {
   let shown = table;
   if (isLayer(table) && table.crs !== null) {
     shownIn ??= table.crs;
-    shown = reproject(table, shownIn);
+    shown = reprojectLayer(table, shownIn);
   }
   const batches: Batch[] = [];
   let count = 0;

@@ -1,9 +1,10 @@
 import { basename } from 'node:path';
 import {
   type Account,
+  type AreaIndex,
   type Box,
   type ClassScheme,
-  clip,
+  clipLayer,
   crsLabel,
   degreesOfArea,
   type Figures,
@@ -13,8 +14,7 @@ import {
   IsomericError,
   innerPoints,
   type Layer,
-  type PreparedArea,
-  reproject,
+  reprojectLayer,
   type SchemeColumn,
   sameCrs,
   wgs84,
@@ -73,7 +73,7 @@ function boxOption(text: string): Box {
 async function cropOf(
   options: FeaturesOptions,
   layer: Pick<Layer, 'name' | 'crs'>,
-): Promise<{ area: PreparedArea | null; note?: string; box?: Box }> {
+): Promise<{ area: AreaIndex | null; note?: string; box?: Box }> {
   const box = options.box === undefined ? undefined : boxOption(options.box);
   if (options.area === undefined) return { area: null, box };
   const { area, note } = await areaFor(layer, options.area, options.areaLayer, options.areaWhere);
@@ -95,13 +95,13 @@ function tagColumns(text: string | undefined): SchemeColumn[] {
 function finished(
   layers: readonly Layer[],
   crs: Layer['crs'],
-  crop: { area: PreparedArea | null; note?: string },
+  crop: { area: AreaIndex | null; note?: string },
   options: FeaturesOptions,
 ): Layer[] {
   return layers.map((layer) => {
-    let result = crs === null || sameCrs(layer.crs!, crs) ? layer : reproject(layer, crs);
+    let result = crs === null || sameCrs(layer.crs!, crs) ? layer : reprojectLayer(layer, crs);
     if (crop.area !== null)
-      result = clip(result, crop.area, { mode: options.whole ? 'whole' : 'cut', note: crop.note });
+      result = clipLayer(result, crop.area, { mode: options.whole ? 'whole' : 'cut', note: crop.note });
     return result;
   });
 }

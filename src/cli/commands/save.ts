@@ -6,7 +6,7 @@ import {
   filterRows,
   IsomericError,
   isLayer,
-  reproject,
+  reprojectLayer,
   selectColumns,
   type Table,
 } from '../../core/index.ts';
@@ -67,7 +67,7 @@ async function prepared(source: Table, options: SaveOptions): Promise<Table> {
     );
   if (options.crs === undefined) return table;
   const crs = await crsArgument(options.crs);
-  return isLayer(table) ? reproject(table, crs) : table;
+  return isLayer(table) ? reprojectLayer(table, crs) : table;
 }
 
 /** A target that is a folder would be a mistake that shows late. */

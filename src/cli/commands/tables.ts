@@ -1,4 +1,11 @@
-import { computeFields, groupRows, IsomericError, lengthen, type Table, widen } from '../../core/index.ts';
+import {
+  computeFields,
+  groupRows,
+  IsomericError,
+  lengthenRows,
+  type Table,
+  widenRows,
+} from '../../core/index.ts';
 import { openOne, saverFor } from '../../node/index.ts';
 import { finish } from '../finish.ts';
 import {
@@ -120,7 +127,7 @@ export const addWiden: AddCommand = (program) => {
         const rows = options.rows === undefined ? undefined : names(options.rows);
         await finish(
           outputOf(own),
-          await widen(table, { by: names(options.by), value: options.value, rows }),
+          await widenRows(table, { by: names(options.by), value: options.value, rows }),
           options.out,
         );
       },
@@ -145,7 +152,7 @@ export const addLengthen: AddCommand = (program) => {
         own,
       ) => {
         const table = await open(path, options);
-        const result = lengthen(table, {
+        const result = lengthenRows(table, {
           columns: names(options.columns),
           name: options.name,
           value: options.value,

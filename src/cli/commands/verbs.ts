@@ -1,9 +1,10 @@
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import {
+  AreaIndex,
   assignCrs,
   bestCrs,
   choiceWords,
-  clip,
+  clipLayer,
   crsFromText,
   crsLabel,
   type Densify,
@@ -13,19 +14,18 @@ import {
   geometriesFrom,
   IsomericError,
   isLayer,
-  join,
+  joinTable,
   keyRepairNamed,
   type Layer,
-  PreparedArea,
   parseOn,
   placed,
   purposeFromText,
   readNtv2,
-  reproject,
+  reprojectLayer,
   sameCrs,
   suggest,
   takeGeometries,
-  tally,
+  tallyFeatures,
 } from '../../core/index.ts';
 import { ending } from '../../formats/opening/names.ts';
 import { fileSource, openOne, saverFor } from '../../node/index.ts';
@@ -69,7 +69,7 @@ export async function areaFor(
   path: string,
   name: string | undefined,
   where: string | undefined,
-): Promise<{ area: PreparedArea; note?: string }> {
+): Promise<{ area: AreaIndex; note?: string }> {
   let source = await openLayer(path, name, undefined);
   if (where !== undefined) source = filterRows(source, where);
   let note: string | undefined;
@@ -84,14 +84,14 @@ export async function areaFor(
     note = 'Neither the layer nor the area says its CRS; they were taken to be in the same one.';
   } else if (!sameCrs(source.crs, layer.crs)) {
     note = `The area was brought from ${crsLabel(source.crs)} to ${crsLabel(layer.crs)}, vertex by vertex.`;
-    source = reproject(source, layer.crs);
+    source = reprojectLayer(source, layer.crs);
   }
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   for await (const batch of source.batches())
     for (let i = 0; i < batch.length; i++) builder.copy(batch.geometry!, i);
   const all = builder.finish();
   return {
-    area: new PreparedArea(
+    area: new AreaIndex(
       all.length === 0
         ? geometriesFrom([])
         : takeGeometries(
@@ -133,7 +133,11 @@ export const addClip: AddCommand = (program) => {
         saverFor(options.out);
         const layer = await openLayer(path, options.layer, options.from);
         const { area, note } = await areaFor(layer, options.area, options.areaLayer, options.areaWhere);
-        await finish(output, clip(layer, area, { mode: options.whole ? 'whole' : 'cut', note }), options.out);
+        await finish(
+          output,
+          clipLayer(layer, area, { mode: options.whole ? 'whole' : 'cut', note }),
+          options.out,
+        );
       },
     );
 };
@@ -168,7 +172,7 @@ export const addJoin: AddCommand = (program) => {
         saverFor(options.out);
         const { table: layer } = await openOne(path, options.layer);
         const { table } = await openOne(tablePath, options.table, openOptions(options));
-        const result = join(layer, table, {
+        const result = joinTable(layer, table, {
           on: parseOn(options.on),
           columns: options.columns?.split(',').map((name) => name.trim()),
           repair: options.repair === undefined ? undefined : keyRepairNamed(options.repair),
@@ -200,7 +204,7 @@ export const addTally: AddCommand = (program) => {
         saverFor(options.out);
         const units = await openLayer(path, options.layer, undefined);
         const things = await openLayer(thingsPath, options.things, undefined);
-        await finish(output, tally(units, things, { as: options.as }), options.out);
+        await finish(output, tallyFeatures(units, things, { as: options.as }), options.out);
       },
     );
 };
@@ -271,6 +275,10 @@ export const addReproject: AddCommand = (program) => {
         const source = await fileSource(file);
         grids.push(readNtv2(await source.bytes(0, source.size), file));
       }
-      await finish(output, reproject(layer, target, { grids, densify, steps: options.steps }), options.out);
+      await finish(
+        output,
+        reprojectLayer(layer, target, { grids, densify, steps: options.steps }),
+        options.out,
+      );
     });
 };

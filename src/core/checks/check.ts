@@ -1,8 +1,8 @@
 import { grouped } from '../account.ts';
 import { IsomericError } from '../errors.ts';
 import type { Finding } from '../findings.ts';
+import type { AreaIndex } from '../geometry/area-index.ts';
 import { boxesMeet, emptyBox, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
-import type { PreparedArea } from '../geometry/prepared-area.ts';
 import type { Batch } from '../layer/batch.ts';
 import { isLayer, type Layer, type Table } from '../layer/layer.ts';
 import { compileExpression } from '../table/cql2/evaluate.ts';
@@ -232,7 +232,7 @@ export function sureCheck(table: Table, name: string, above: number, confidence:
 }
 
 /** The layer reaches the area at all (one that misses it usually has another CRS than it says). */
-export function areaCheck(layer: Layer, area: PreparedArea): Check {
+export function areaCheck(layer: Layer, area: AreaIndex): Check {
   const whole = emptyBox();
   let all = 0;
   return {

@@ -1,5 +1,5 @@
+import type { AreaIndex } from '../geometry/area-index.ts';
 import { type Box, boxOfPositions } from '../geometry/geometry-array.ts';
-import type { PreparedArea } from '../geometry/prepared-area.ts';
 import type { Crs } from './crs.ts';
 import { wgs84 } from './registry.ts';
 import { type Transformer, transformer } from './transformer.ts';
@@ -38,7 +38,7 @@ export function boxRing([west, south, east, north]: Box): [number, number][] {
 }
 
 /** Points along all edges of an area, transformed; those without an image are NaN. */
-function borderThrough(area: PreparedArea, through: Transformer): Float64Array {
+function borderThrough(area: AreaIndex, through: Transformer): Float64Array {
   const { ends, box } = area;
   const longest = Math.max(box[2] - box[0], box[3] - box[1]) / finest;
   const points: number[] = [];
@@ -76,7 +76,7 @@ function longitudesOf(values: Float64Array): [west: number, east: number] {
  * Box of an area in longitudes and latitudes on WGS 84, west greater than east where it crosses the antimeridian; an area
  * around a pole reaches all around. A little larger than the area, never beyond the globe.
  */
-export function degreesOfArea(area: PreparedArea, crs: Crs): Box {
+export function degreesOfArea(area: AreaIndex, crs: Crs): Box {
   const globe = wgs84();
   const xy = borderThrough(area, transformer(crs, globe));
   const longitudes: number[] = [];
@@ -117,7 +117,7 @@ export function degreesOfArea(area: PreparedArea, crs: Crs): Box {
 }
 
 /** Box of an area in another projected CRS, a little larger. */
-export function boxOfAreaIn(area: PreparedArea, crs: Crs, other: Crs): Box {
+export function boxOfAreaIn(area: AreaIndex, crs: Crs, other: Crs): Box {
   const box = boxOfPositions(borderThrough(area, transformer(crs, other)));
   const margin = reach * Math.max(box[2] - box[0], box[3] - box[1]);
   return [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];

@@ -1,7 +1,7 @@
 import type { Arrangement } from './arrangement.ts';
 import type { GeometryArray } from './geometry-array.ts';
 import { Kind } from './geometry-array.ts';
-import type { GeometryBuilder } from './geometry-builder.ts';
+import type { GeometryMaker } from './geometry-maker.ts';
 import type { Labels } from './labelling.ts';
 import { ringDoubleArea } from './measures.ts';
 import { locateInRing } from './predicates.ts';
@@ -22,7 +22,7 @@ export function traceAreas(
   arrangement: Arrangement,
   labels: Labels,
   keep: (a: number, b: number) => boolean,
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
 ): number {
   const halfEdges = labels.leftA.length;
   // 1: border of the result with the result on its left, to be followed; 0: not, or done.

@@ -1,9 +1,9 @@
+import { type AreaIndex, Where } from './area-index.ts';
 import { addAreaEdges, traceAreas } from './area-tracing.ts';
 import { Arrangement, usable } from './arrangement.ts';
 import { type Box, type GeometryArray, Kind } from './geometry-array.ts';
-import type { GeometryBuilder } from './geometry-builder.ts';
+import type { GeometryMaker } from './geometry-maker.ts';
 import { label, locateByScan } from './labelling.ts';
-import { type PreparedArea, Where } from './prepared-area.ts';
 
 /** What became of a feature. */
 export const Clipped = { Outside: 0, Whole: 1, Cut: 2, Undecided: 3 } as const;
@@ -12,7 +12,7 @@ export const Clipped = { Outside: 0, Whole: 1, Cut: 2, Undecided: 3 } as const;
  * Settles feature i without overlay where its box allows it: Outside, Whole, or Undecided (it may meet the border).
  * `box` is the feature's.
  */
-export function settleByBox(area: PreparedArea, box: Box): number {
+export function settleByBox(area: AreaIndex, box: Box): number {
   const where = area.whereBox(box[0], box[1], box[2], box[3]);
   if (where === Where.Outside) return Clipped.Outside;
   if (where === Where.Inside) return Clipped.Whole;
@@ -25,8 +25,8 @@ export function clipFeature(
   array: GeometryArray,
   i: number,
   given: Box,
-  area: PreparedArea,
-  builder: GeometryBuilder,
+  area: AreaIndex,
+  builder: GeometryMaker,
 ): number {
   // As the arrangement takes its coordinates: a corner at 5·10⁻³²⁴ becomes 0, and must not lie outside its own box.
   const box = given.map(usable) as Box;
@@ -45,7 +45,7 @@ export function clipFeature(
   }
 }
 
-function clipPoints(array: GeometryArray, i: number, area: PreparedArea, builder: GeometryBuilder): number {
+function clipPoints(array: GeometryArray, i: number, area: AreaIndex, builder: GeometryMaker): number {
   const kept: number[] = [];
   for (let v = array.firstVertex(i); v < array.endVertex(i); v++) {
     if (area.locate(array.xy[2 * v], array.xy[2 * v + 1]) >= 0) kept.push(v);
@@ -68,7 +68,7 @@ function clipPoints(array: GeometryArray, i: number, area: PreparedArea, builder
 /** The area's edges near a box join the arrangement; labels spread only at nodes in the box, where none is missing. */
 function arrange(
   box: Box,
-  area: PreparedArea,
+  area: AreaIndex,
   near: readonly number[],
   fill: (arrangement: Arrangement) => void,
 ) {
@@ -99,8 +99,8 @@ function clipAreas(
   array: GeometryArray,
   i: number,
   box: Box,
-  area: PreparedArea,
-  builder: GeometryBuilder,
+  area: AreaIndex,
+  builder: GeometryMaker,
 ): number {
   const near = area.edgesNear(box[0], box[1], box[2], box[3]);
   const { arrangement, labels } = arrange(box, area, near, (into) =>
@@ -127,8 +127,8 @@ function clipPaths(
   array: GeometryArray,
   i: number,
   box: Box,
-  area: PreparedArea,
-  builder: GeometryBuilder,
+  area: AreaIndex,
+  builder: GeometryMaker,
 ): number {
   const { xy, vertexStart } = array;
   const near = area.edgesNear(box[0], box[1], box[2], box[3]);

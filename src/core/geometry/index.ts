@@ -1,3 +1,3 @@
 export * from './geometry-array.ts';
-export * from './geometry-builder.ts';
+export * from './geometry-maker.ts';
 export * from './object-view.ts';

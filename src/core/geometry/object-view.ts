@@ -1,5 +1,5 @@
 import { type GeometryArray, Kind, kindNames } from './geometry-array.ts';
-import { GeometryBuilder } from './geometry-builder.ts';
+import { GeometryMaker } from './geometry-maker.ts';
 
 /** A position: [x, y] or [x, y, z]. */
 export type Position = number[];
@@ -57,7 +57,7 @@ export function geometryObject(array: GeometryArray, i: number): GeometryObject 
   }
 }
 
-function addPath(builder: GeometryBuilder, positions: Position[]): void {
+function addPath(builder: GeometryMaker, positions: Position[]): void {
   builder.ring();
   for (const position of positions) {
     builder.vertex(position[0], position[1]);
@@ -66,7 +66,7 @@ function addPath(builder: GeometryBuilder, positions: Position[]): void {
 }
 
 /** Appends one object to a builder as one feature. Nested collections are flattened to their single parts. */
-export function addGeometryObject(builder: GeometryBuilder, object: GeometryObject | null): void {
+export function addGeometryObject(builder: GeometryMaker, object: GeometryObject | null): void {
   if (object === null) {
     builder.feature(Kind.None);
     return;
@@ -118,7 +118,7 @@ export function addGeometryObject(builder: GeometryBuilder, object: GeometryObje
 
 /** Objects → one GeometryArray. */
 export function geometriesFrom(objects: readonly (GeometryObject | null)[]): GeometryArray {
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   for (const object of objects) addGeometryObject(builder, object);
   return builder.finish();
 }

@@ -1,7 +1,7 @@
 import { addAreaEdges, traceAreas } from './area-tracing.ts';
 import { Arrangement } from './arrangement.ts';
 import type { GeometryArray } from './geometry-array.ts';
-import { GeometryBuilder } from './geometry-builder.ts';
+import { GeometryMaker } from './geometry-maker.ts';
 import { label, locateByScan } from './labelling.ts';
 
 export type OverlayOperation = 'intersection' | 'union' | 'difference' | 'symmetric-difference';
@@ -33,7 +33,7 @@ export function overlayAreas(
   i: number,
   b: GeometryArray,
   j: number,
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   rules: { a?: FillRule; b?: FillRule } = {},
 ): number {
   const arrangement = new Arrangement();
@@ -56,10 +56,10 @@ export function overlayAreas(
 export function uniteAreas(
   array: GeometryArray,
   features: readonly number[],
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
 ): number {
   // First each feature by itself, so that all shells run one way: then what any of them covers has a winding above zero.
-  const single = new GeometryBuilder();
+  const single = new GeometryMaker();
   for (const i of features) {
     const own = new Arrangement();
     addAreaEdges(own, array, i, 1, 0, true);

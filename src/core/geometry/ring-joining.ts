@@ -1,7 +1,7 @@
 import { traceAreas } from './area-tracing.ts';
 import { Arrangement } from './arrangement.ts';
 import { boxOfPositions, Kind } from './geometry-array.ts';
-import type { GeometryBuilder } from './geometry-builder.ts';
+import type { GeometryMaker } from './geometry-maker.ts';
 import { label, locateByScan } from './labelling.ts';
 import { ringDoubleArea } from './measures.ts';
 import { locateInRing } from './predicates.ts';
@@ -145,7 +145,7 @@ function addRing(chains: readonly Chain[], steps: readonly Step[], rings: Joined
  */
 export function fillRings(
   rings: readonly JoinedRing[],
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
 ): { polygons: number; crossings: number } {
   const [{ nodes, xy }] = rings;
   // A single ring that touches itself nowhere is the area as it stands.

@@ -1,5 +1,5 @@
 import { Kind } from '../geometry/geometry-array.ts';
-import { GeometryBuilder } from '../geometry/geometry-builder.ts';
+import { GeometryMaker } from '../geometry/geometry-maker.ts';
 import { Batch, batchLimit } from '../layer/batch.ts';
 import type { Layer, ReadOptions } from '../layer/layer.ts';
 import { ColumnBuilder } from '../table/column-builder.ts';
@@ -30,7 +30,7 @@ export function gridCells(grid: Grid): Layer {
     async *batches(options?: ReadOptions) {
       const window = options?.box === undefined ? undefined : windowOfBox(grid, options.box);
       if (window === null) return;
-      const geometry = new GeometryBuilder();
+      const geometry = new GeometryMaker();
       const columns = schema.map((field) => new ColumnBuilder(field.type));
       let first = 0;
       let n = 0;

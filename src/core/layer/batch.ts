@@ -1,5 +1,5 @@
 import { GeometryArray, type GeometryBuffers } from '../geometry/geometry-array.ts';
-import { takeGeometries } from '../geometry/geometry-builder.ts';
+import { takeGeometries } from '../geometry/geometry-maker.ts';
 import { Column, type ColumnBuffers } from '../table/column.ts';
 import { takeValues } from '../table/column-builder.ts';
 

@@ -104,7 +104,7 @@ export function tableOf(parts: {
 }
 
 /** Reads everything into memory. */
-export async function held<T extends Table>(table: T): Promise<T> {
+export async function inMemory<T extends Table>(table: T): Promise<T> {
   const batches: Batch[] = [];
   for await (const batch of table.batches()) batches.push(batch);
   const whole = { ...table, count: batches.reduce((sum, batch) => sum + batch.length, 0) };
@@ -115,7 +115,7 @@ export async function held<T extends Table>(table: T): Promise<T> {
 }
 
 /** The row objects of a table: a convenience for small results, tests and printing. */
-export async function* rowObjects(table: Table): AsyncGenerator<Record<string, unknown>> {
+export async function* rowsOf(table: Table): AsyncGenerator<Record<string, unknown>> {
   for await (const batch of table.batches()) {
     for (let i = 0; i < batch.length; i++) {
       yield Object.fromEntries(table.schema.map((field, c) => [field.name, batch.columns[c].value(i)]));
@@ -124,7 +124,7 @@ export async function* rowObjects(table: Table): AsyncGenerator<Record<string, u
 }
 
 /** Number of rows, by reading them when it is not known. */
-export async function count(table: Table): Promise<number> {
+export async function countRows(table: Table): Promise<number> {
   if (table.count !== undefined) return table.count;
   let total = 0;
   for await (const batch of table.batches()) total += batch.length;

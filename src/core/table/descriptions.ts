@@ -1,5 +1,5 @@
 import type { Table } from '../layer/layer.ts';
-import { rowObjects } from '../layer/layer.ts';
+import { rowsOf } from '../layer/layer.ts';
 import { type CodeBook, type Variable, withoutGaps } from './code-book.ts';
 
 /** Descriptions of more rows are no descriptions. */
@@ -121,7 +121,7 @@ export async function readDescriptions(
     // A cell left blank under one that is filled means the same again.
     let lastTable: string | undefined;
     let lastCode: string | undefined;
-    for await (const row of rowObjects(table)) {
+    for await (const row of rowsOf(table)) {
       if (description.kind === 'tables') {
         const code = of(row, 'table');
         const title = of(row, 'title');

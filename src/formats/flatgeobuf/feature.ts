@@ -1,6 +1,6 @@
 import { Builder } from 'flatbuffers';
 import { type GeometryArray, Kind, partKindOf } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import type { Column } from '../../core/table/column.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { parseDate } from '../../core/table/time.ts';
@@ -156,7 +156,7 @@ export function readFeature(
   what: string,
   layerKind: number,
   types: readonly ColumnType[],
-  geometry: GeometryBuilder,
+  geometry: GeometryMaker,
   columns: readonly ColumnBuilder[],
   troubles: FeatureTroubles,
 ): void {
@@ -182,7 +182,7 @@ function readGeometry(
   flat: Flat,
   table: number,
   kind: number,
-  geometry: GeometryBuilder,
+  geometry: GeometryMaker,
   member: boolean,
   depth: number,
 ): void {

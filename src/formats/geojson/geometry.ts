@@ -1,5 +1,5 @@
 import { Kind } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import type { JsonBytes } from './json-bytes.ts';
 
 const encoder = new TextEncoder();
@@ -47,7 +47,7 @@ export function seeGeometry(json: JsonBytes): number {
 }
 
 /** Reads a geometry object (or null) as one feature of the builder. */
-export function readGeometry(json: JsonBytes, builder: GeometryBuilder): void {
+export function readGeometry(json: JsonBytes, builder: GeometryMaker): void {
   if (json.next() === 110) {
     json.word('null');
     builder.feature(Kind.None);
@@ -57,7 +57,7 @@ export function readGeometry(json: JsonBytes, builder: GeometryBuilder): void {
   builder.setKind(readInto(json, builder, false, 0));
 }
 
-function readInto(json: JsonBytes, builder: GeometryBuilder, member: boolean, depth: number): number {
+function readInto(json: JsonBytes, builder: GeometryMaker, member: boolean, depth: number): number {
   if (depth > deepest) json.fail('Geometry collections are nested too deeply');
   const start = json.pos;
   let kind = 0;
@@ -96,7 +96,7 @@ function readInto(json: JsonBytes, builder: GeometryBuilder, member: boolean, de
 
 function readBody(
   json: JsonBytes,
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   kind: number,
   member: boolean,
   depth: number,
@@ -168,7 +168,7 @@ function each(json: JsonBytes, element: () => void): void {
   while (json.moreElements());
 }
 
-function rings(json: JsonBytes, builder: GeometryBuilder): void {
+function rings(json: JsonBytes, builder: GeometryMaker): void {
   json.expect(91);
   if (json.next() === 93) {
     json.pos++;
@@ -178,7 +178,7 @@ function rings(json: JsonBytes, builder: GeometryBuilder): void {
   while (json.moreElements());
 }
 
-function path(json: JsonBytes, builder: GeometryBuilder): void {
+function path(json: JsonBytes, builder: GeometryMaker): void {
   builder.ring();
   json.expect(91);
   if (json.next() === 93) {
@@ -198,7 +198,7 @@ function path(json: JsonBytes, builder: GeometryBuilder): void {
   }
 }
 
-function position(json: JsonBytes, builder: GeometryBuilder): void {
+function position(json: JsonBytes, builder: GeometryMaker): void {
   const { buf } = json;
   if (buf[json.pos] === 91) json.pos++;
   else json.expect(91);

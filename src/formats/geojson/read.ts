@@ -4,7 +4,7 @@ import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
@@ -266,7 +266,7 @@ async function* readBatches(
   const fields = properties.fields();
   const feed = new Feed(source);
   const { json } = feed;
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   const columns = fields.map((field) => new ColumnBuilder(field.type));
   const ids = idType === null ? null : new ColumnBuilder(idType);
   let first = 0;

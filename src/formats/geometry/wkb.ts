@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
 import { type GeometryArray, Kind, partKindOf } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 
 /** Deepest nesting of collections that is read. */
 const deepest = 16;
@@ -96,7 +96,7 @@ export class WkbWriter {
 }
 
 /** Reads WKB (both byte orders; ISO and the older high-bit codes for Z, M and SRID) as one feature of a builder. */
-export function readWkb(bytes: Uint8Array, start: number, builder: GeometryBuilder, what: string): void {
+export function readWkb(bytes: Uint8Array, start: number, builder: GeometryMaker, what: string): void {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   let at = start;
   const need = (count: number) => {

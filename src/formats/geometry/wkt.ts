@@ -1,6 +1,6 @@
 import { IsomericError } from '../../core/errors.ts';
 import { type GeometryArray, Kind, partKindOf } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { Filled } from '../writing/filled.ts';
 
 const words = [
@@ -65,7 +65,7 @@ export function sridOf(text: string): number | null {
 }
 
 /** Reads WKT or EWKT as one feature of a builder. What it is of is told in errors. */
-export function readWktText(text: string, builder: GeometryBuilder, what: string): void {
+export function readWktText(text: string, builder: GeometryMaker, what: string): void {
   new WktReader(text, builder, what).read();
 }
 
@@ -74,10 +74,10 @@ class WktReader {
   private z = false;
   private m = false;
   private readonly text: string;
-  private readonly builder: GeometryBuilder;
+  private readonly builder: GeometryMaker;
   private readonly what: string;
 
-  constructor(text: string, builder: GeometryBuilder, what: string) {
+  constructor(text: string, builder: GeometryMaker, what: string) {
     this.text = text;
     this.builder = builder;
     this.what = what;

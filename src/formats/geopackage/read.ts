@@ -4,7 +4,7 @@ import { crsByEpsg } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type Box, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import { type FeatureIds, withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
@@ -258,7 +258,7 @@ async function* readBatches(
     `SELECT ${names.map((name, c) => `${name} AS c${c}`).join(',')} FROM ${quoteName(table)}${where}`,
   );
   const shift = geometryName === undefined ? 1 : 2;
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   let columns = fields.map((field) => new ColumnBuilder(field.type));
   let ids = new ColumnBuilder('integer');
   let first = 0;

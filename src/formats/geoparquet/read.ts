@@ -5,7 +5,7 @@ import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { type Box, boxesMeet, Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
@@ -251,7 +251,7 @@ async function* readGroup(
   const rows = columns.map(({ node, field }) => columnRows(source, group, node, field.type));
   const places = geometry === null ? null : columnRows(source, group, geometry, 'bytes');
   const sink = new BuilderSink(troubles);
-  const geometries = new GeometryBuilder();
+  const geometries = new GeometryMaker();
   for (let done = 0; done < group.rows; ) {
     let count = Math.min(batchLimit, group.rows - done);
     if (places !== null) {

@@ -1,6 +1,6 @@
 import { dictionary } from '../../core/dictionary.ts';
 import { Kind } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import type { Attributes } from '../xml/read-xml.ts';
 import { arcAround, arcThrough } from './arcs.ts';
 import { eastNorth, type Ordinates } from './srs.ts';
@@ -55,7 +55,7 @@ export interface GeometryTroubles {
  * curve its segments joined.
  */
 export class GmlGeometry {
-  private readonly builder: GeometryBuilder;
+  private readonly builder: GeometryMaker;
   private readonly troubles: GeometryTroubles;
   private readonly path: { name: string; attributes: Attributes }[] = [];
   private kind = 0;
@@ -72,7 +72,7 @@ export class GmlGeometry {
   private ordinates: Ordinates = eastNorth;
   srsName = '';
 
-  constructor(builder: GeometryBuilder, troubles: GeometryTroubles) {
+  constructor(builder: GeometryMaker, troubles: GeometryTroubles) {
     this.builder = builder;
     this.troubles = troubles;
   }

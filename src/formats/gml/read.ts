@@ -11,7 +11,7 @@ import {
   type KindName,
   kindNames,
 } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
@@ -68,7 +68,7 @@ class Features implements XmlHandler {
   private readonly wanted: string | null;
   private readonly maker: BatchMaker | null;
   private readonly ordinatesOf: (srsName: string) => Ordinates;
-  private readonly builder: GeometryBuilder;
+  private readonly builder: GeometryMaker;
   private readonly geometry: GmlGeometry;
   private readonly path: string[] = [];
   /** Depth of the feature that is open; 0 when none is. */
@@ -94,7 +94,7 @@ class Features implements XmlHandler {
     this.survey = 'survey' in work ? work.survey : null;
     this.wanted = 'wanted' in work ? work.wanted : null;
     this.maker = 'maker' in work ? work.maker : null;
-    this.builder = this.maker?.geometry ?? new GeometryBuilder();
+    this.builder = this.maker?.geometry ?? new GeometryMaker();
     this.ordinatesOf = ordinatesOf;
     this.geometry = new GmlGeometry(this.builder, this.survey?.troubles ?? this.troubles);
   }

@@ -1,10 +1,10 @@
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 
 /**
  * Adds the positions of a `coordinates` text (`lon,lat[,alt] lon,lat[,alt] …`; spaces after commas are borne) to the
  * last ring of a builder. Returns how many; −1 when the text is none.
  */
-export function addCoordinates(text: string, builder: GeometryBuilder): number {
+export function addCoordinates(text: string, builder: GeometryMaker): number {
   let at = 0;
   let count = 0;
   const n = text.length;

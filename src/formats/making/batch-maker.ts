@@ -1,5 +1,5 @@
 import { Kind } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field } from '../../core/table/schema.ts';
@@ -9,7 +9,7 @@ const vertexLimit = 1_000_000;
 
 /** Gathers features, one after the other, into batches. */
 export class BatchMaker {
-  readonly geometry = new GeometryBuilder();
+  readonly geometry = new GeometryMaker();
   readonly columns: ColumnBuilder[];
   readonly ids: ColumnBuilder | null;
   private readonly withGeometry: boolean;

@@ -1,5 +1,5 @@
 import { grouped } from '../../core/account.ts';
-import { isLayer, rowObjects, type Table } from '../../core/layer/layer.ts';
+import { isLayer, rowsOf, type Table } from '../../core/layer/layer.ts';
 import {
   bareCode,
   type CodeBook,
@@ -32,7 +32,7 @@ async function hits(candidate: Candidate, columns: ReadonlySet<string>): Promise
   if (c === undefined) return 0;
   const name = table.schema[c].name;
   let found = 0;
-  for await (const row of rowObjects(table)) if (columns.has(bareCode(String(row[name] ?? '')))) found++;
+  for await (const row of rowsOf(table)) if (columns.has(bareCode(String(row[name] ?? '')))) found++;
   return found;
 }
 

@@ -4,7 +4,7 @@ import { crsByEpsg, wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
@@ -174,7 +174,7 @@ export async function layerFromColumns(table: Table, asked?: string): Promise<La
     kinds,
     findings,
     async *batches(options) {
-      const builder = new GeometryBuilder();
+      const builder = new GeometryMaker();
       let damaged = 0;
       let example = '';
       for await (const each of table.batches(options)) {
@@ -208,7 +208,7 @@ function pair(
   batch: Batch,
   i: number,
   found: { x: number; y: number; z: number; m: number },
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
 ): string | null {
   const x = batch.columns[found.x].number(i);
   const y = batch.columns[found.y].number(i);
@@ -235,7 +235,7 @@ function value(
   batch: Batch,
   i: number,
   found: { form: 'text' | 'hex' | 'bytes'; column: number },
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   name: string,
 ): string | null {
   const column = batch.columns[found.column];

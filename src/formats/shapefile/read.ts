@@ -4,7 +4,7 @@ import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Box, KindName } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { ByteQueue, type ByteSource, type Surroundings, wholeSource } from '../bytes/byte-source.ts';
@@ -156,7 +156,7 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
   const recordLength = set.header?.recordLength ?? 0;
   const rowCount = set.header?.records ?? 0;
   // A record of a few bytes more than its coordinates: room for what there is, up to a full batch.
-  const builder = new GeometryBuilder(Math.min(vertexLimit + 2000, Math.ceil(set.shp.size / 16)));
+  const builder = new GeometryMaker(Math.min(vertexLimit + 2000, Math.ceil(set.shp.size / 16)));
   const troubles: ShapeTroubles = { wrongDirection: 0, unclosed: 0 };
   const damaged = (
     words: string,

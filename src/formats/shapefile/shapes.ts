@@ -1,5 +1,5 @@
 import { Kind } from '../../core/geometry/geometry-array.ts';
-import { type GeometryBuilder, littleEndian } from '../../core/geometry/geometry-builder.ts';
+import { type GeometryMaker, littleEndian } from '../../core/geometry/geometry-maker.ts';
 import { ringDoubleArea } from '../../core/geometry/measures.ts';
 import { locateInRing } from '../../core/geometry/predicates.ts';
 
@@ -44,7 +44,7 @@ interface Ordinates {
 
 /** Adds vertices from … end of one path, with heights and measures where they are. */
 function addPath(
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   xy: Float64Array,
   from: number,
   end: number,
@@ -67,7 +67,7 @@ function addPath(
 
 /** The same for a ring, which is closed when it is not. */
 function addRing(
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   xy: Float64Array,
   from: number,
   end: number,
@@ -94,7 +94,7 @@ export function readShape(
   view: DataView,
   at: number,
   length: number,
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   troubles: ShapeTroubles,
 ): boolean {
   if (length < 4) return false;

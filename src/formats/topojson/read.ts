@@ -4,7 +4,7 @@ import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Kind, type KindName, kindNames } from '../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { withIdField } from '../../core/layer/feature-ids.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { ColumnBuilder } from '../../core/table/column-builder.ts';
@@ -78,7 +78,7 @@ class Topology {
   }
 
   /** Adds a geometry object as one feature. */
-  add(geometry: Json, builder: GeometryBuilder): void {
+  add(geometry: Json, builder: GeometryMaker): void {
     builder.feature(this.kindOf(geometry));
     this.parts(geometry, builder, false, 0);
   }
@@ -89,7 +89,7 @@ class Topology {
     return kind > 0 ? kind : this.fail(`A geometry has the unknown type ${JSON.stringify(geometry.type)}`);
   }
 
-  private parts(geometry: Json, builder: GeometryBuilder, member: boolean, depth: number): void {
+  private parts(geometry: Json, builder: GeometryMaker, member: boolean, depth: number): void {
     if (depth > deepest) this.fail('Collections are nested too deeply');
     const kind = this.kindOf(geometry);
     const part = (single: number) => builder.part(member ? single : undefined);
@@ -148,7 +148,7 @@ class Topology {
   }
 
   /** Arcs one after the other; where two meet, their common point stands once. */
-  private path(numbers: readonly unknown[], builder: GeometryBuilder, ring: boolean): void {
+  private path(numbers: readonly unknown[], builder: GeometryMaker, ring: boolean): void {
     builder.ring();
     const from = builder.vertices;
     numbers.forEach((number, k) => {

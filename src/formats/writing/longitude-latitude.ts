@@ -3,7 +3,7 @@ import { crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Layer } from '../../core/layer/layer.ts';
-import { reproject } from '../../core/layer/verbs/reproject.ts';
+import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
 
 /** The layer in longitude and latitude on WGS 84, for formats that know nothing else; told in the account. */
 export function inWgs84(layer: Layer, format: string, account?: Account): Layer {
@@ -15,7 +15,7 @@ export function inWgs84(layer: Layer, format: string, account?: Account): Layer 
     );
   }
   if (sameCrs(layer.crs, wgs84())) return layer;
-  const brought = reproject(layer, wgs84());
+  const brought = reprojectLayer(layer, wgs84());
   account?.notes.push(`Brought from ${crsLabel(layer.crs)} to WGS 84, as ${format} asks.`);
   return {
     ...brought,

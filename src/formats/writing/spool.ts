@@ -1,5 +1,5 @@
 import { type Box, emptyBox, type GeometryArray } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
@@ -70,7 +70,7 @@ export class HilbertSpool {
   *inOrder(rows: number): Generator<SpooledRows> {
     const features = inOrder(this.scratch, this.places, this.boxes.order(), this.target);
     for (let from = 0, end = 0; from < this.count; from = end) {
-      const builder = new GeometryBuilder();
+      const builder = new GeometryMaker();
       const columns = this.layer.schema.map((field) => new ColumnBuilder(field.type));
       // Large geometries make small pieces.
       for (; end < this.count && end < from + rows && builder.vertices < mostVertices; end++) {
@@ -133,7 +133,7 @@ class RowBytes {
   }
 }
 
-function decode(bytes: Uint8Array, builder: GeometryBuilder, columns: readonly ColumnBuilder[]): void {
+function decode(bytes: Uint8Array, builder: GeometryMaker, columns: readonly ColumnBuilder[]): void {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const length = view.getUint32(0, true);
   let at = 4;

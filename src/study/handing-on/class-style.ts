@@ -1,6 +1,6 @@
 import type { DrawingStyle, SchemeClass } from '../../core/class-scheme/scheme.ts';
 import type { GeometryArray } from '../../core/geometry/geometry-array.ts';
-import { takeGeometries } from '../../core/geometry/geometry-builder.ts';
+import { takeGeometries } from '../../core/geometry/geometry-maker.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import type { SheetLayer } from '../../core/mapping/sheet.ts';
 import { fieldIndex, type Schema } from '../../core/table/schema.ts';

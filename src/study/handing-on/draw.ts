@@ -3,7 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { dimensionOf, type GeometryArray } from '../../core/geometry/geometry-array.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
-import { reproject } from '../../core/layer/verbs/reproject.ts';
+import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
 import { looksLikeCount, shade, shadingWords } from '../../core/mapping/choropleth.ts';
 import { drawSheet, type SheetLayer } from '../../core/mapping/sheet.ts';
 import { fieldTitle, requireField } from '../../core/table/schema.ts';
@@ -102,7 +102,7 @@ export async function drawMap(
     const opened = await openDataset(under, study, files, machine);
     if (!isLayer(opened))
       throw new IsomericError('geometry-missing', `${under} has no geometry to draw.`, { blame: 'usage' });
-    const arrays = (await held(reproject(opened, area.crs))).map((batch) => batch.geometry!);
+    const arrays = (await held(reprojectLayer(opened, area.crs))).map((batch) => batch.geometry!);
     sheetLayers.push({
       title: titleOf(study, under),
       geometries: arrays,

@@ -5,13 +5,13 @@ import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { transformer } from '../../core/crs/transformer.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { AreaIndex } from '../../core/geometry/area-index.ts';
 import type { Box, GeometryArray } from '../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
 import { planarArea } from '../../core/geometry/measures.ts';
 import { geometriesFrom } from '../../core/geometry/object-view.ts';
-import { PreparedArea } from '../../core/geometry/prepared-area.ts';
 import { isLayer } from '../../core/layer/layer.ts';
-import { reproject } from '../../core/layer/verbs/reproject.ts';
+import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
 import { suggest } from '../../core/nearest.ts';
 import { requireField } from '../../core/table/schema.ts';
 import type { Study } from '../file/schema.ts';
@@ -21,7 +21,7 @@ import { openDataset, type StudyCrs, studyGrids } from './open-datasets.ts';
 
 /** The study area in the study's CRS. */
 export interface StudyArea {
-  area: PreparedArea;
+  area: AreaIndex;
   crs: Crs;
   words: string;
   /** Its box in longitudes and latitudes on WGS 84, hardly larger; west greater than east across the antimeridian. */
@@ -48,7 +48,7 @@ export function boxOfArea({ area, crs, degrees }: Omit<StudyArea, 'words'>, othe
 }
 
 /** Undefined where there is no way to longitudes and latitudes: no known datum shift. */
-function degreesOf(area: PreparedArea, crs: Crs): Box | undefined {
+function degreesOf(area: AreaIndex, crs: Crs): Box | undefined {
   try {
     return degreesOfArea(area, crs);
   } catch (error) {
@@ -102,7 +102,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
         `The box ${sides.join(', ')} reaches where ${crsLabel(crs)} has no coordinates.`,
         { advice: 'Choose a smaller box, or another “crs:” of the study.', blame: 'usage' },
       );
-    const area = new PreparedArea(array);
+    const area = new AreaIndex(array);
     return {
       area,
       crs,
@@ -118,11 +118,11 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
     });
   const wanted = units === undefined ? null : new Set([units.code].flat());
   const key = units === undefined ? -1 : requireField(layer.schema, units.by, name);
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   const found = new Set<string>();
   const known: string[] = [];
   const grids = await studyGrids(study, machine);
-  for await (const batch of reproject(layer, crs, { grids }).batches()) {
+  for await (const batch of reprojectLayer(layer, crs, { grids }).batches()) {
     for (let i = 0; i < batch.length; i++) {
       if (wanted !== null) {
         const code = batch.columns[key].text(i) ?? '';
@@ -141,7 +141,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
     });
   }
   const array: GeometryArray = builder.finish();
-  const area = new PreparedArea(array);
+  const area = new AreaIndex(array);
   const which =
     wanted === null
       ? `all ${grouped(array.length)} ${name}`
@@ -154,7 +154,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
   };
 }
 
-function sizeWords(area: PreparedArea, crs: Crs): string {
+function sizeWords(area: AreaIndex, crs: Crs): string {
   if (crs.kind !== 'projected') return '';
   const square = planarArea(area.geometry, 0) * crs.unit ** 2;
   return `, ${grouped(Math.round(square / 1e5) / 10)} km² on the grid`;

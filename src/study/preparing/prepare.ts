@@ -2,20 +2,20 @@ import { counted, openAccount } from '../../core/account.ts';
 import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
-import { clip } from '../../core/layer/verbs/clip.ts';
+import { clipLayer } from '../../core/layer/verbs/clip.ts';
 import { computeFields } from '../../core/layer/verbs/compute.ts';
 import { filterRows } from '../../core/layer/verbs/filter.ts';
 import { groupRows } from '../../core/layer/verbs/group.ts';
 import { innerPoints } from '../../core/layer/verbs/inner-points.ts';
-import { join, parseOn } from '../../core/layer/verbs/join.ts';
-import { lengthen } from '../../core/layer/verbs/lengthen.ts';
+import { joinTable, parseOn } from '../../core/layer/verbs/join.ts';
+import { lengthenRows } from '../../core/layer/verbs/lengthen.ts';
 import { withReasonColumns } from '../../core/layer/verbs/reasons.ts';
-import { reproject } from '../../core/layer/verbs/reproject.ts';
+import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
 import { remarkFindings } from '../../core/layer/verbs/reproject-findings.ts';
 import { onlyUnits } from '../../core/layer/verbs/rows.ts';
 import { selectColumns } from '../../core/layer/verbs/select.ts';
-import { tally } from '../../core/layer/verbs/tally.ts';
-import { widen } from '../../core/layer/verbs/widen.ts';
+import { tallyFeatures } from '../../core/layer/verbs/tally.ts';
+import { widenRows } from '../../core/layer/verbs/widen.ts';
 import type { Study, StudyStep } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Machine } from '../machine.ts';
@@ -46,7 +46,7 @@ export async function planLayer(
     // Nothing to say when it is there already; the study's CRS may know a datum shift that the file's does not.
     table = sameCrs(table.crs, area.crs)
       ? withRemarks({ ...table, crs: area.crs }, table.crs)
-      : reproject(table, area.crs, { grids: await studyGrids(study, machine) });
+      : reprojectLayer(table, area.crs, { grids: await studyGrids(study, machine) });
   }
   const steps = study.prepare[name];
   for (let k = 0; k < steps.length; k++) {
@@ -104,8 +104,8 @@ async function applyStep(
     }));
     return groupRows(table, { by: step.group.by, compute });
   }
-  if (step.widen !== undefined) return widen(table, step.widen);
-  if (step.lengthen !== undefined) return lengthen(table, step.lengthen);
+  if (step.widen !== undefined) return widenRows(table, step.widen);
+  if (step.lengthen !== undefined) return lengthenRows(table, step.lengthen);
   if (step.units !== undefined) {
     const units = await openDataset(step.units, study, files, machine);
     return onlyUnits(table, units, { on: parseOn(step.on!), repair: step.repair });
@@ -113,7 +113,7 @@ async function applyStep(
   if (step.select !== undefined) return selectColumns(table, step.select);
   if (step.join !== undefined) {
     const other = await joined(step.join, study, area, files, machine, under);
-    return join(table, other, { on: parseOn(step.on!), columns: step.columns, repair: step.repair });
+    return joinTable(table, other, { on: parseOn(step.on!), columns: step.columns, repair: step.repair });
   }
   const does = step.clip !== undefined ? 'clipped' : step.points !== undefined ? 'made points' : 'counted in';
   if (!isLayer(table))
@@ -127,9 +127,9 @@ async function applyStep(
       throw new IsomericError('geometry-missing', `${things.name} has no geometry, so it lies in no unit.`, {
         blame: 'usage',
       });
-    return tally(table, things, { as: step.as, title: study.titles[step.tally]?.title });
+    return tallyFeatures(table, things, { as: step.as, title: study.titles[step.tally]?.title });
   }
-  return clip(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut' });
+  return clipLayer(table, area.area, { mode: step.keep === 'whole' ? 'whole' : 'cut' });
 }
 
 /** The other table of a step: as it was gathered, or as it is prepared where the study has steps for it. */

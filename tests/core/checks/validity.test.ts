@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { faultsOf } from '../../../src/core/checks/validity.ts';
-import { GeometryBuilder } from '../../../src/core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../../src/core/geometry/geometry-maker.ts';
 import { type GeometryObject, geometriesFrom } from '../../../src/core/geometry/object-view.ts';
 import { overlayAreas } from '../../../src/core/geometry/overlay.ts';
 import { geometryFromSampleWkt } from '../../support/wkt-geometry.ts';
@@ -52,7 +52,7 @@ describe('validity and overlay agree', () => {
         fc.constantFrom('intersection', 'union', 'difference', 'symmetric-difference'),
         (p, q, operation) => {
           const array = geometriesFrom([polygon(p), polygon(q)]);
-          const builder = new GeometryBuilder();
+          const builder = new GeometryMaker();
           if (overlayAreas(operation as 'union', array, 0, array, 1, builder) === 0) return;
           expect(faultsOf(builder.finish(), 0)).toEqual([]);
         },

@@ -5,11 +5,11 @@ import fc from 'fast-check';
 import { afterAll, describe, expect, it } from 'vitest';
 import { boxOfAreaIn } from '../../../src/core/crs/area-extent.ts';
 import {
+  AreaIndex,
   type Box,
   crsByEpsg,
   degreesOfArea,
   geometriesFrom,
-  PreparedArea,
   plainBoxes,
   transformer,
 } from '../../../src/core/index.ts';
@@ -34,7 +34,7 @@ const rectangle = ([west, south, east, north]: Box) => [
 const areaOf = (boxes: readonly Box[], crs = globe) => {
   const array = geometriesFrom([{ type: 'MultiPolygon', coordinates: boxes.map(rectangle) }]);
   transformer(globe, crs).transform(array.xy);
-  return new PreparedArea(array);
+  return new AreaIndex(array);
 };
 
 describe('the box of an area in degrees', () => {
@@ -67,7 +67,7 @@ describe('the box of an area in degrees', () => {
     const around = geometriesFrom([
       { type: 'Polygon', coordinates: rectangle([tip[0] - 1e6, tip[1] - 1e6, tip[0] + 1e6, tip[1] + 1e6]) },
     ]);
-    const [west, south, east, north] = degreesOfArea(new PreparedArea(around), cone);
+    const [west, south, east, north] = degreesOfArea(new AreaIndex(around), cone);
     expect([west, east, north]).toEqual([-180, 180, 90]);
     expect(south).toBeLessThan(83);
     // Two islands at both sides: the box is the short way round.

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { GeometryBuilder } from '../../../src/core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../../src/core/geometry/geometry-maker.ts';
 import { planarArea } from '../../../src/core/geometry/measures.ts';
 import { type GeometryObject, geometriesFrom } from '../../../src/core/geometry/object-view.ts';
 import { type FillRule, type OverlayOperation, overlayAreas } from '../../../src/core/geometry/overlay.ts';
@@ -27,7 +27,7 @@ function areaOf(
   rules: { a?: FillRule; b?: FillRule } = {},
 ): number {
   const array = geometriesFrom([a, b]);
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   return overlayAreas(operation, array, 0, array, 1, builder, rules) === 0
     ? 0
     : planarArea(builder.finish(), 0);

@@ -2,18 +2,18 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { faultsOf } from '../../../src/core/checks/validity.ts';
 import {
+  AreaIndex,
   Batch,
   type ClipOptions,
-  clip,
+  clipLayer,
   crsByEpsg,
-  GeometryBuilder,
+  GeometryMaker,
   type GeometryObject,
   geometriesFrom,
   geometryObject,
   type Layer,
   layerOf,
   overlayAreas,
-  PreparedArea,
   planarArea,
   planarLength,
 } from '../../../src/core/index.ts';
@@ -30,7 +30,7 @@ const layer = (objects: (GeometryObject | null)[], name = 'things'): Layer =>
   });
 
 async function clipped(objects: (GeometryObject | null)[], area: GeometryObject, options?: ClipOptions) {
-  const result = clip(layer(objects), new PreparedArea(geometriesFrom([area])), options);
+  const result = clipLayer(layer(objects), new AreaIndex(geometriesFrom([area])), options);
   const left: { id: string | number; geometry: GeometryObject | null }[] = [];
   for await (const batch of result.batches())
     for (let i = 0; i < batch.length; i++)
@@ -427,11 +427,11 @@ describe('clip', () => {
     await fc.assert(
       fc.asyncProperty(ring, fc.array(ring, { minLength: 1, maxLength: 5 }), async (area, features) => {
         const array = geometriesFrom([area, ...features]);
-        const probe = new GeometryBuilder();
+        const probe = new GeometryMaker();
         if (overlayAreas('union', array, 0, array, 0, probe, nonZero) === 0) return;
         const { left } = await clipped(features, area);
         features.forEach((_, k) => {
-          const builder = new GeometryBuilder();
+          const builder = new GeometryMaker();
           const expected =
             overlayAreas('intersection', array, k + 1, array, 0, builder, nonZero) === 0
               ? 0
@@ -441,7 +441,7 @@ describe('clip', () => {
           else {
             const own = geometriesFrom([got.geometry]);
             // A feature kept whole may cross itself: its area is what its ring winds around, as the overlay's is.
-            const normal = new GeometryBuilder();
+            const normal = new GeometryMaker();
             // One whose points all lie on a line is kept too, and covers nothing.
             const parts = overlayAreas('union', own, 0, own, 0, normal, nonZero);
             expect(parts === 0 ? 0 : planarArea(normal.finish(), 0)).toBeCloseTo(expected, 9);
@@ -494,9 +494,9 @@ describe('clip', () => {
     const { districts, wards } = await import('../../../demo/country/units.ts');
     const flats = districts.find((district) => district.code === 'T204')!;
     const rings = flats.cells.map((cell): GeometryObject => ({ type: 'Polygon', coordinates: [cell.ring] }));
-    const area = new PreparedArea(geometriesFrom(rings));
+    const area = new AreaIndex(geometriesFrom(rings));
     const all = wards.map((ward): GeometryObject => ({ type: 'Polygon', coordinates: [ward.ring] }));
-    const result = clip(layer(all), area);
+    const result = clipLayer(layer(all), area);
     for await (const batch of result.batches())
       for (let i = 0; i < batch.length; i++) expect(faultsOf(batch.geometry!, i)).toEqual([]);
     // Wards nest in districts: all of the district's own are kept to the last vertex, none of the others leaves a sliver.

@@ -9,13 +9,13 @@ import {
   concatenate,
   filterRows,
   groupRows,
-  join as joinTables,
+  joinTable as joinTables,
   type Layer,
-  lengthen,
+  lengthenRows,
   selectColumns,
   tableOf,
   textColumn,
-  widen,
+  widenRows,
 } from '../../../src/core/index.ts';
 import { openOne, saverFor } from '../../../src/node/index.ts';
 import { commandIn } from '../../support/command.ts';
@@ -308,7 +308,7 @@ describe('ids of features', () => {
     expect(
       flag(groupRows(layer, { by: ['id'], compute: [{ name: 'n', expression: 'count()' }] }))[0],
     ).toEqual(['id', undefined]);
-    expect(flag(lengthen(layer, { columns: ['name'] }))[0]).toEqual(['id', undefined]);
+    expect(flag(lengthenRows(layer, { columns: ['name'] }))[0]).toEqual(['id', undefined]);
     const table = tableOf({
       name: 't',
       schema: [{ name: 'code', type: 'text' }],
@@ -339,7 +339,7 @@ describe('ids of features', () => {
         ),
       ),
     );
-    expect((await widen(long, { by: ['sex'], value: 'n' })).schema.map(({ name }) => name)).toEqual([
+    expect((await widenRows(long, { by: ['sex'], value: 'n' })).schema.map(({ name }) => name)).toEqual([
       'unit',
       'm',
       'f',

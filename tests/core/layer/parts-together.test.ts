@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { concatenate, rowObjects } from '../../../src/core/index.ts';
+import { concatenate, rowsOf } from '../../../src/core/index.ts';
 import { exchangeAxes } from '../../../src/core/layer/exchange-axes.ts';
 import type { Layer, Table } from '../../../src/core/layer/layer.ts';
 import { sideBySide } from '../../../src/core/layer/side-by-side.ts';
@@ -27,9 +27,9 @@ const points = (...features: [id: string | null, x: number, y: number][]) =>
     'p.geojson',
   ) as Promise<Layer>;
 
-async function rowsOf(table: Table): Promise<Record<string, unknown>[]> {
+async function allRows(table: Table): Promise<Record<string, unknown>[]> {
   const rows: Record<string, unknown>[] = [];
-  for await (const row of rowObjects(table)) rows.push(row);
+  for await (const row of rowsOf(table)) rows.push(row);
   return rows;
 }
 
@@ -61,7 +61,7 @@ describe('columns that came in pieces', () => {
       [await csv('k,l,a\n01,x,1\n02,y,2\n'), await csv('l,k,b\ny,02,20\nx,01,\n')],
       ['k', 'l'],
     );
-    expect(await rowsOf(table)).toEqual([
+    expect(await allRows(table)).toEqual([
       { k: '01', l: 'x', a: 1, b: null },
       { k: '02', l: 'y', a: 2, b: 20 },
     ]);
@@ -73,7 +73,7 @@ describe('columns that came in pieces', () => {
     ['two rows of the same key', 'k,a\n1,5\n', 'k,b\n1,7\n1,8\n', /Two rows have the same k/],
   ])('%s is an error', async (_, first, second, words) => {
     const table = sideBySide('t', [await csv(first), await csv(second)], ['k']);
-    await expect(rowsOf(table)).rejects.toMatchObject({
+    await expect(allRows(table)).rejects.toMatchObject({
       code: 'parts-unlike',
       message: expect.stringMatching(words) as string,
     });

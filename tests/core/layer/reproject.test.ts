@@ -11,7 +11,7 @@ import {
   planarArea,
   type ReprojectOptions,
   readNtv2,
-  reproject,
+  reprojectLayer,
   transformer,
   wgs84,
 } from '../../../src/core/index.ts';
@@ -40,7 +40,7 @@ function layerOf(geometries: Geometry[], crs = wgs84() as Layer['crs']): Layer {
 }
 
 async function brought(geometries: Geometry[], to: string, crs?: Layer['crs'], options?: ReprojectOptions) {
-  const result = reproject(layerOf(geometries, crs), crsFromText(to), options);
+  const result = reprojectLayer(layerOf(geometries, crs), crsFromText(to), options);
   let geometry: GeometryArray | null = null;
   for await (const batch of result.batches()) geometry = batch.geometry;
   return {

@@ -16,10 +16,10 @@ import {
   geometriesFrom,
   groupRows,
   isLayer,
-  join,
+  joinTable,
   type Layer,
   layerOf,
-  lengthen,
+  lengthenRows,
   marginOfProduct,
   marginOfRatio,
   marginOfShare,
@@ -29,12 +29,12 @@ import {
   readableName,
   recogniseRows,
   rowFindings,
-  rowObjects,
+  rowsOf,
   selectColumns,
   splitLevels,
   type Table,
   tableOf,
-  widen,
+  widenRows,
   withoutTotals,
   withReasonColumns,
 } from '../../../src/core/index.ts';
@@ -66,9 +66,9 @@ function tableFrom(fields: Field[], rows: Row[], marks: [number, number, number]
 const texts = (...names: string[]): Field[] => names.map((name) => ({ name, type: 'text' }));
 const integers = (...names: string[]): Field[] => names.map((name) => ({ name, type: 'integer' }));
 
-async function rowsOf(table: Table): Promise<Record<string, unknown>[]> {
+async function allRows(table: Table): Promise<Record<string, unknown>[]> {
   const rows: Record<string, unknown>[] = [];
-  for await (const row of rowObjects(table)) rows.push(row);
+  for await (const row of rowsOf(table)) rows.push(row);
   return rows;
 }
 
@@ -138,7 +138,7 @@ describe('margins of error', () => {
       { name: 'plain', expression: 'a_margin * 2' },
       { name: 'v', expression: 'cv(a)' },
     ]);
-    const [x, y, z] = await rowsOf(result);
+    const [x, y, z] = await allRows(result);
     expect(x.s_margin).toBeCloseTo(3.11, 2);
     expect(x.total_margin).toBeCloseTo(Math.hypot(989, 601), 9);
     expect(x.twice_margin).toBeCloseTo(2 * Math.hypot(989, 601), 9);
@@ -154,7 +154,7 @@ describe('margins of error', () => {
 
   it('too wide to map are found, with the limit that was set', async () => {
     const loose = computeFields(table, [{ name: 'total', expression: 'a + b' }], { unsureAbove: 15 });
-    await rowsOf(loose);
+    await allRows(loose);
     expect(loose.accounts[0].findings).toMatchObject([
       { code: 'estimate-unsure', words: expect.stringContaining('2 of 3 values of total') },
     ]);
@@ -162,7 +162,7 @@ describe('margins of error', () => {
       unsureAbove: 1000,
       confidence: 95,
     });
-    await rowsOf(strict);
+    await allRows(strict);
     expect(strict.accounts[0].findings).toMatchObject([{ words: expect.stringContaining('1 of 3') }]);
     const check = sureCheck(table, 'b', 40, 90);
     for await (const batch of table.batches()) check.see(batch);
@@ -197,7 +197,7 @@ describe('margins of error', () => {
     ]);
     expect(kept.schema[0]).toMatchObject({ name: 'cars', code: 'a', margin: 'moe' });
     expect(selectColumns(table, ['a']).schema[0].margin).toBeUndefined();
-    const joined = join(tableFrom([...texts('ward'), ...integers('a_margin')], [['x', 1]]), table, {
+    const joined = joinTable(tableFrom([...texts('ward'), ...integers('a_margin')], [['x', 1]]), table, {
       on: ['ward', 'ward'],
     });
     expect(joined.schema.find((field) => field.name === 'a')!.margin).toBe('a_margin_2');
@@ -220,7 +220,7 @@ describe('functions in expressions', () => {
       { name: 'c', expression: 'change(b, a)' },
       { name: 'n', expression: 'number(t)' },
     ]);
-    const rows = await rowsOf(result);
+    const rows = await allRows(result);
     expect(rows.map((row) => [row.s, row.r, row.n])).toEqual([
       [75, 750, 1234.5],
       [null, null, 12],
@@ -260,7 +260,7 @@ describe('functions in expressions', () => {
         }),
       ],
     });
-    const [row] = await rowsOf(
+    const [row] = await allRows(
       computeFields(degrees, [
         { name: 'km2', expression: 'area_km2()' },
         { name: 'd', expression: 'density(n)' },
@@ -289,7 +289,7 @@ describe('functions in expressions', () => {
         }),
       ],
     });
-    const [cell] = await rowsOf(computeFields(metres, [{ name: 'km2', expression: 'area_km2()' }]));
+    const [cell] = await allRows(computeFields(metres, [{ name: 'km2', expression: 'area_km2()' }]));
     expect(cell.km2).toBeCloseTo(100 / 0.9996 ** 2, 4);
     expect(() =>
       computeFields({ ...metres, crs: null }, [{ name: 'x', expression: 'area_km2()' }]),
@@ -299,9 +299,9 @@ describe('functions in expressions', () => {
   it('reason() tells suppressed from blank', async () => {
     const marked: Field = { name: 'n', type: 'integer', marks: [{ text: '*', reason: 'suppressed' }] };
     const table = tableFrom([marked], [[1], [null], [null]], [[1, 0, 1]]);
-    const rows = await rowsOf(computeFields(table, [{ name: 'why', expression: 'reason(n)' }]));
+    const rows = await allRows(computeFields(table, [{ name: 'why', expression: 'reason(n)' }]));
     expect(rows.map((row) => row.why)).toEqual([null, 'suppressed', null]);
-    const [, second] = await rowsOf(withReasonColumns(table));
+    const [, second] = await allRows(withReasonColumns(table));
     expect(second).toEqual({ n: null, n_reason: 'suppressed' });
   });
 });
@@ -336,7 +336,7 @@ describe('grouping', () => {
               { name: 'median', expression: 'median(x)' },
             ],
           });
-          const found = await rowsOf(grouped);
+          const found = await allRows(grouped);
           for (const group of found) {
             const own = rows.filter(([g]) => g === group.g);
             const there = own.filter(([, x]) => x !== null) as [string, number, number][];
@@ -349,7 +349,7 @@ describe('grouping', () => {
             }
           }
           const all = groupRows(table, { by: [], compute: [{ name: 'sum', expression: 'sum(x)' }] });
-          const [whole] = await rowsOf(all);
+          const [whole] = await allRows(all);
           const parts = found.filter((group) => group.sum !== null);
           expect(whole.sum).toBe(
             parts.length === 0 ? null : parts.reduce((sum, group) => sum + (group.sum as number), 0),
@@ -371,7 +371,7 @@ describe('grouping', () => {
         ['b', 0, 5],
       ],
     );
-    const rows = await rowsOf(
+    const rows = await allRows(
       groupRows(table, {
         by: ['g'],
         compute: [
@@ -415,11 +415,11 @@ describe('long and wide', () => {
             [...texts('key'), ...integers(...names)],
             keys.map((key, r) => [key, ...names.map((_, c) => values[r * 4 + c])]),
           );
-          const long = lengthen(wide, { columns: names });
-          expect(await rowsOf(long)).toHaveLength(keys.length * width);
-          const back = await widen(long, { by: ['variable'], value: 'value' });
+          const long = lengthenRows(wide, { columns: names });
+          expect(await allRows(long)).toHaveLength(keys.length * width);
+          const back = await widenRows(long, { by: ['variable'], value: 'value' });
           expect(back.schema.map((field) => field.name)).toEqual(['key', ...names]);
-          expect(await rowsOf(back)).toEqual(await rowsOf(wide));
+          expect(await allRows(back)).toEqual(await allRows(wide));
         },
       ),
       { numRuns: 60 },
@@ -440,10 +440,10 @@ describe('long and wide', () => {
         }),
       ],
     });
-    const long = lengthen(layer, { columns: ['a', 'b'] });
+    const long = lengthenRows(layer, { columns: ['a', 'b'] });
     const grouped = groupRows(layer, { by: [], compute: [{ name: 'n', expression: 'sum(a)' }] });
     expect([isLayer(long), isLayer(grouped)]).toEqual([false, false]);
-    expect(await rowsOf(long)).toEqual([
+    expect(await allRows(long)).toEqual([
       { variable: 'a', value: 3 },
       { variable: 'b', value: 4 },
     ]);
@@ -468,12 +468,12 @@ describe('long and wide', () => {
       ],
       [[1, 3, 1]],
     );
-    const wide = await widen(long, { by: ['SEX', 'AGE'], value: 'n' });
+    const wide = await widenRows(long, { by: ['SEX', 'AGE'], value: 'n' });
     expect(wide.schema.slice(1)).toMatchObject([
       { name: 'women_65_years_and_over', title: 'Women, 65 years and over', unit: 'persons', code: 'F.Y65' },
       { name: 'men_65_years_and_over', title: 'Men, 65 years and over' },
     ]);
-    const rows = await rowsOf(withReasonColumns(wide));
+    const rows = await allRows(withReasonColumns(wide));
     expect(rows[0]).toMatchObject({
       women_65_years_and_over: 5,
       men_65_years_and_over: null,
@@ -481,18 +481,20 @@ describe('long and wide', () => {
     });
     expect(rows[1]).toMatchObject({ women_65_years_and_over: 7, men_65_years_and_over_reason: null });
     expect(findingsOf(wide)).toEqual(['cell-twice']);
-    const again = lengthen(wide, {
+    const again = lengthenRows(wide, {
       columns: wide.schema.slice(1).map((field) => field.name),
       name: 'group',
       value: 'n',
     });
-    expect((await rowsOf(withReasonColumns(again))).map((row) => [row.group, row.n, row.n_reason])).toEqual([
+    expect((await allRows(withReasonColumns(again))).map((row) => [row.group, row.n, row.n_reason])).toEqual([
       ['women_65_years_and_over', 5, null],
       ['men_65_years_and_over', null, 'suppressed'],
       ['women_65_years_and_over', 7, null],
       ['men_65_years_and_over', null, null],
     ]);
-    await expect(widen(long, { by: ['nix'], value: 'n' })).rejects.toMatchObject({ code: 'field-unknown' });
+    await expect(widenRows(long, { by: ['nix'], value: 'n' })).rejects.toMatchObject({
+      code: 'field-unknown',
+    });
   });
 });
 
@@ -518,7 +520,7 @@ describe('rows that are no units', () => {
       expect(kinds.totals).toMatchObject([{ why, proved }]);
       expect(rowFindings(table, kinds)).toMatchObject([{ code: 'row-total', severity: 'warning' }]);
       const left = withoutTotals(table, kinds);
-      expect((await rowsOf(left)).map((row) => row.code)).toEqual(wards.map(([code]) => code));
+      expect((await allRows(left)).map((row) => row.code)).toEqual(wards.map(([code]) => code));
       expect(left.accounts[0].sentence).toBe('Totals: 5 t in; 4 kept, 1 total left out.');
     },
   );
@@ -575,8 +577,8 @@ describe('rows that are no units', () => {
     expect(rowFindings(table, kinds)).toMatchObject([{ code: 'levels-several' }]);
     const split = splitLevels(table, kinds);
     expect(split.map((each) => each.name)).toEqual(['census_district', 'census_ward']);
-    expect(await rowsOf(split[0])).toHaveLength(2);
-    expect(await rowsOf(onlyLevel(table, kinds, 'ward'))).toHaveLength(5);
+    expect(await allRows(split[0])).toHaveLength(2);
+    expect(await allRows(onlyLevel(table, kinds, 'ward'))).toHaveLength(5);
     expect(() => onlyLevel(table, kinds, 'province')).toThrowError(/no level “province”/);
   });
 
@@ -591,7 +593,7 @@ describe('rows that are no units', () => {
     );
     const kinds = await recogniseRows(table);
     expect(kinds.dimensionTotals).toEqual([{ field: 'SEX', value: '_T', rows: 3 }]);
-    expect(await rowsOf(withoutTotals(table, kinds))).toHaveLength(6);
+    expect(await allRows(withoutTotals(table, kinds))).toHaveLength(6);
   });
 
   it('a table too long to be searched is told, and nothing is left out of it on that ground', async () => {
@@ -606,26 +608,26 @@ describe('rows that are no units', () => {
     const units = tableFrom(texts('code'), [['020401'], ['020403'], ['020409']], [], 'wards');
     const table = tableFrom(fields, wards);
     const cut = onlyUnits(table, units, { on: ['code', 'code'] });
-    expect((await rowsOf(cut)).map((row) => row.code)).toEqual(['020401', '020403']);
+    expect((await allRows(cut)).map((row) => row.code)).toEqual(['020401', '020403']);
     expect(cut.accounts[0].sentence).toBe(
       'Units: 4 t in; 2 of the 3 wards, 2 of other units, 1 wards without a row.',
     );
     const long = tableFrom([...texts('id')], [['TE24W020401'], ['TE24W020402']]);
     expect(
-      await rowsOf(onlyUnits(long, units, { on: ['id', 'code'], repair: 'long identifiers' })),
+      await allRows(onlyUnits(long, units, { on: ['id', 'code'], repair: 'long identifiers' })),
     ).toHaveLength(1);
     const none = onlyUnits(long, units, { on: ['id', 'code'] });
-    await rowsOf(none);
+    await allRows(none);
     expect(findingsOf(none)).toEqual(['units-none']);
     // In a join the same repair is proposed with its proof, and done when asked.
-    const joined = join(units, { ...long, schema: texts('id') }, { on: ['code', 'id'] });
-    await rowsOf(joined);
+    const joined = joinTable(units, { ...long, schema: texts('id') }, { on: ['code', 'id'] });
+    await allRows(joined);
     expect(joined.accounts[0].findings.map((finding) => finding.code)).toEqual([
       'join-identifiers-long',
       'join-incomplete',
     ]);
-    const repaired = join(units, long, { on: ['code', 'id'], repair: 'long identifiers' });
-    await rowsOf(repaired);
+    const repaired = joinTable(units, long, { on: ['code', 'id'], repair: 'long identifiers' });
+    await allRows(repaired);
     expect(repaired.accounts[0].counts.matched).toBe(1);
   });
 });

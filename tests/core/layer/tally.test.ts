@@ -8,8 +8,8 @@ import {
   innerPoints,
   type Layer,
   layerOf,
-  reproject,
-  tally,
+  reprojectLayer,
+  tallyFeatures,
   textColumn,
   wgs84,
 } from '../../../src/core/index.ts';
@@ -62,7 +62,7 @@ describe('tally', () => {
       square(0.25, 0.25, 0.5),
       null,
     ]);
-    const result = tally(units, things, { as: 'n' });
+    const result = tallyFeatures(units, things, { as: 'n' });
     const rows = (await featuresOf([result])).units;
     // Half a degree of the equator of WGS 84: π/360 of 6378.137 km.
     const half = (Math.PI / 360) * 6378.137;
@@ -89,7 +89,7 @@ describe('tally', () => {
           lines.map((coordinates): GeometryObject => ({ type: 'LineString', coordinates })),
         );
         const sum = async (layer: Layer) =>
-          (await featuresOf([tally(layer, things)]))[layer.name].reduce(
+          (await featuresOf([tallyFeatures(layer, things)]))[layer.name].reduce(
             (total, row) => total + Number(row.roads_km),
             0,
           );
@@ -102,9 +102,14 @@ describe('tally', () => {
   });
 
   test('the other layer is brought into the CRS of the units', async () => {
-    const things = reproject(made('things', [{ type: 'Point', coordinates: [0.5, 0.5] }]), crsByEpsg(32631)!);
-    expect((await featuresOf([tally(units, things)])).units.map((row) => row.things_count)).toEqual([1, 0]);
-    expect(() => tally(units, { ...things, crs: null })).toThrow(/no CRS/);
+    const things = reprojectLayer(
+      made('things', [{ type: 'Point', coordinates: [0.5, 0.5] }]),
+      crsByEpsg(32631)!,
+    );
+    expect((await featuresOf([tallyFeatures(units, things)])).units.map((row) => row.things_count)).toEqual([
+      1, 0,
+    ]);
+    expect(() => tallyFeatures(units, { ...things, crs: null })).toThrow(/no CRS/);
   });
 });
 

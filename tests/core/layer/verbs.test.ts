@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
+  AreaIndex,
   areaCheck,
   assignCrs,
   Batch,
@@ -16,9 +17,8 @@ import {
   keyCheck,
   type Layer,
   layerOf,
-  PreparedArea,
-  reproject,
-  rowObjects,
+  reprojectLayer,
+  rowsOf,
   runChecks,
   tableOf,
   textColumn,
@@ -52,7 +52,7 @@ async function geometries(of: Layer): Promise<(GeometryObject | null)[]> {
 describe('reproject', () => {
   it('leaves the source as it was and can be read as often as asked', async () => {
     const source = layer([{ type: 'Point', coordinates: [-27, 45] }]);
-    const there = reproject(source, utm);
+    const there = reprojectLayer(source, utm);
     const [first] = (await geometries(there)) as { coordinates: number[] }[];
     expect(first.coordinates[0]).toBeCloseTo(500_000, 6);
     expect(await geometries(there)).toEqual([first]);
@@ -64,7 +64,7 @@ describe('reproject', () => {
   });
 
   it('tells of points that have no image there', async () => {
-    const there = reproject(
+    const there = reprojectLayer(
       layer([
         { type: 'Point', coordinates: [-27, 45] },
         {
@@ -84,7 +84,7 @@ describe('reproject', () => {
   });
 
   it('never assumes a CRS', () => {
-    expect(() => reproject(layer([], null), utm)).toThrowError(
+    expect(() => reprojectLayer(layer([], null), utm)).toThrowError(
       expect.objectContaining({ code: 'crs-missing' }) as Error,
     );
   });
@@ -106,7 +106,7 @@ describe('reproject', () => {
               ? Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, place(inner)]))
               : value;
         const placed = place(scaled) as (GeometryObject | null)[];
-        const back = await geometries(reproject(reproject(layer(placed), utm), wgs84()));
+        const back = await geometries(reprojectLayer(reprojectLayer(layer(placed), utm), wgs84()));
         const numbers = (value: unknown) =>
           JSON.stringify(value)
             .match(/-?\d+(\.\d+)?(e-?\d+)?/g)
@@ -168,7 +168,7 @@ describe('concatenate', () => {
             });
           const both = concatenate('both', [named(a), named(b)]);
           const read: Record<string, unknown>[] = [];
-          for await (const row of rowObjects(both)) read.push(row);
+          for await (const row of rowsOf(both)) read.push(row);
           expect(read).toHaveLength(a.rows.length + b.rows.length);
           expect(both.count).toBe(read.length);
           a.rows.forEach((row, i) => {
@@ -270,7 +270,7 @@ describe('checks', () => {
   });
 
   it('notice a layer that lies nowhere near the area', async () => {
-    const area = new PreparedArea(geometriesFrom([square]));
+    const area = new AreaIndex(geometriesFrom([square]));
     const far = layer([{ type: 'Point', coordinates: [500_000, 5_000_000] }]);
     expect((await runChecks(far, [areaCheck(far, area)])).findings).toMatchObject([
       { code: 'layer-misses-area', severity: 'error' },
@@ -289,9 +289,9 @@ describe('prepared area', () => {
     const point = fc.tuple(fc.integer({ min: 0, max: 9 }), fc.integer({ min: 0, max: 9 }));
     fc.assert(
       fc.property(fc.array(point, { minLength: 3, maxLength: 9 }), point, (ring, [x, y]) => {
-        let area: PreparedArea;
+        let area: AreaIndex;
         try {
-          area = new PreparedArea(geometriesFrom([{ type: 'Polygon', coordinates: [[...ring, ring[0]]] }]));
+          area = new AreaIndex(geometriesFrom([{ type: 'Polygon', coordinates: [[...ring, ring[0]]] }]));
         } catch (error) {
           expect((error as IsomericError).code).toBe('area-empty');
           return;
@@ -314,12 +314,12 @@ describe('prepared area', () => {
   });
 
   it('says what no area is', () => {
-    expect(() => new PreparedArea(geometriesFrom([{ type: 'Point', coordinates: [1, 2] }]))).toThrowError(
+    expect(() => new AreaIndex(geometriesFrom([{ type: 'Point', coordinates: [1, 2] }]))).toThrowError(
       IsomericError,
     );
     expect(
       () =>
-        new PreparedArea(
+        new AreaIndex(
           geometriesFrom([
             {
               type: 'Polygon',

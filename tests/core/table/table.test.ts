@@ -8,9 +8,9 @@ import {
   type Field,
   filterRows,
   IsomericError,
-  join,
+  joinTable,
   parseOn,
-  rowObjects,
+  rowsOf,
   selectColumns,
   type Table,
   tableOf,
@@ -201,7 +201,7 @@ describe('CQL2', () => {
 
 async function rows(of: Table): Promise<Record<string, unknown>[]> {
   const all: Record<string, unknown>[] = [];
-  for await (const row of rowObjects(of)) all.push(row);
+  for await (const row of rowsOf(of)) all.push(row);
   return all;
 }
 
@@ -278,7 +278,7 @@ describe('join', () => {
     });
 
   it('brings one row to one feature and accounts for everything', async () => {
-    const joined = join(left(['01', '02', '03', null, '02']), right(['02', '01', '09', '01', '']), {
+    const joined = joinTable(left(['01', '02', '03', null, '02']), right(['02', '01', '09', '01', '']), {
       on: ['code', 'area'],
     });
     expect((await rows(joined)).map((row) => row.households)).toEqual([101, 100, null, null, 100]);
@@ -301,21 +301,21 @@ describe('join', () => {
   });
 
   it('where nothing matched is an error', async () => {
-    const joined = join(left(['01', '02']), right(['11', '12']), { on: ['code', 'area'] });
+    const joined = joinTable(left(['01', '02']), right(['11', '12']), { on: ['code', 'area'] });
     await rows(joined);
     expect(joined.accounts[0].findings).toMatchObject([{ code: 'join-incomplete', severity: 'error' }]);
   });
 
   it('recognises lost zeros, proves the repair, and applies it only when asked', async () => {
     const keys = ['0101', '0102', '0203'];
-    const plain = join(left(keys), right(['101', '102', '999'], 'integer'), { on: ['code', 'area'] });
+    const plain = joinTable(left(keys), right(['101', '102', '999'], 'integer'), { on: ['code', 'area'] });
     await rows(plain);
     const proposal = plain.accounts[0].findings.find((finding) => finding.code === 'join-zeros-lost')!;
     expect(proposal.words).toBe(
       '2 of the 3 unmatched keys of housing lost leading zeros: padded to 4 digits they match (101 → 0101, 102 → 0102).',
     );
     expect(plain.accounts[0].counts.matched).toBe(0);
-    const repaired = join(left(keys), right(['101', '102', '999'], 'integer'), {
+    const repaired = joinTable(left(keys), right(['101', '102', '999'], 'integer'), {
       on: ['code', 'area'],
       repair: 'leading zeros',
     });
@@ -334,7 +334,7 @@ describe('join', () => {
         new Batch({ length: 1, first: 0, geometry: null, columns: [textColumn(['01']), textColumn(['x'])] }),
       ],
     });
-    const joined = join(left(['01']), other, { on: ['code', 'k'] });
+    const joined = joinTable(left(['01']), other, { on: ['code', 'k'] });
     expect(await rows(joined)).toEqual([{ code: '01', code_2: 'x' }]);
   });
 
@@ -351,7 +351,7 @@ describe('join', () => {
           b.forEach((code, k) => {
             if (code !== null && code !== '' && !map.has(code)) map.set(code, 100 + k);
           });
-          const joined = await rows(join(left(a), right(b), { on: ['code', 'area'] }));
+          const joined = await rows(joinTable(left(a), right(b), { on: ['code', 'area'] }));
           expect(joined.map((row) => row.households)).toEqual(
             a.map((code): Value => (code === null ? null : (map.get(code) ?? null))),
           );

@@ -5,7 +5,7 @@ import { seeded } from '../../../demo/country/random.ts';
 import {
   type Chain,
   fillRings,
-  GeometryBuilder,
+  GeometryMaker,
   geometriesFrom,
   innerPoint,
   joinRings,
@@ -152,14 +152,14 @@ describe('areas of relations', () => {
               chains: [0],
             };
           });
-          const builder = new GeometryBuilder();
+          const builder = new GeometryMaker();
           const { polygons } = fillRings(joined, builder);
           const filled = polygons === 0 ? 0 : planarArea(builder.finish(), 0);
           // By another way: symmetric difference of the rings, one after the other.
           let sum = geometriesFrom([null]);
           for (const ring of rings) {
             const other = geometriesFrom([{ type: 'Polygon', coordinates: [[...ring, ring[0]]] }]);
-            const next = new GeometryBuilder();
+            const next = new GeometryMaker();
             sum =
               overlayAreas('symmetric-difference', sum, 0, other, 0, next) === 0
                 ? geometriesFrom([null])
@@ -442,7 +442,7 @@ describe('points inside areas', () => {
             ],
           },
         ]);
-        const builder = new GeometryBuilder();
+        const builder = new GeometryMaker();
         expect(overlayAreas('intersection', array, 0, tiny, 0, builder)).toBe(1);
         expect(planarArea(builder.finish(), 0)).toBeCloseTo(planarArea(tiny, 0), 20);
       }),

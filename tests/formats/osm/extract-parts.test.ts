@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { PbfWriter } from 'pbf';
 import { describe, expect, test } from 'vitest';
-import { GeometryBuilder } from '../../../src/core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../../src/core/geometry/geometry-maker.ts';
 import { Growing } from '../../../src/core/growing.ts';
 import {
   Batch,
@@ -384,7 +384,7 @@ describe('tags', () => {
 
 describe('shapes of ways', () => {
   const shaped = (write: typeof writeLine, xy: number[]) => {
-    const builder = new GeometryBuilder();
+    const builder = new GeometryMaker();
     const shape = write(Float64Array.from(xy), 0, xy.length / 2, builder);
     const geometry = builder.features === 0 ? null : geometryObject(builder.finish(), 0);
     return { ...shape, geometry };
@@ -432,7 +432,7 @@ describe('shapes of ways', () => {
   });
 
   test('boxes that meet', () => {
-    const builder = new GeometryBuilder();
+    const builder = new GeometryMaker();
     writeLine(Float64Array.of(0, 0, 2, 1), 0, 2, builder);
     expect(meetsBox(builder, [1, 0, 3, 3])).toBe(true);
     expect(meetsBox(builder, [2, 1, 3, 3])).toBe(true);
@@ -440,7 +440,7 @@ describe('shapes of ways', () => {
   });
 
   test('one builder added to another is what both hold', () => {
-    const [a, b] = [new GeometryBuilder(), new GeometryBuilder()];
+    const [a, b] = [new GeometryMaker(), new GeometryMaker()];
     writeArea(Float64Array.of(0, 0, 1, 0, 1, 1, 0, 0), 0, 4, a);
     writeLine(Float64Array.of(0, 0, 1, 0, Number.NaN, Number.NaN, 5, 5, 6, 6), 0, 5, b);
     expect(b.kindOf(0)).toBe(5);

@@ -1,8 +1,8 @@
 import { type Count, closeAccount } from '../../account.ts';
+import type { AreaIndex } from '../../geometry/area-index.ts';
 import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
 import { emptyBox, type GeometryArray, Kind, type KindName } from '../../geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
-import type { PreparedArea } from '../../geometry/prepared-area.ts';
+import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import type { Layer } from '../layer.ts';
 import { fillHeights } from './heights.ts';
 import { applyVerb } from './verb.ts';
@@ -24,7 +24,7 @@ const multi: Partial<Record<KindName, KindName>> = {
  * Cuts a layer to an area that stands in the layer's CRS. Features wholly inside or outside are settled by the area's
  * raster and index and never reach the overlay. Heights at new corners are interpolated along the cut border.
  */
-export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}): Layer {
+export function clipLayer(layer: Layer, area: AreaIndex, options: ClipOptions = {}): Layer {
   const whole = options.mode === 'whole';
   const kinds =
     layer.kinds && !whole
@@ -67,7 +67,7 @@ export function clip(layer: Layer, area: PreparedArea, options: ClipOptions = {}
         }
         if (stay === 0 && undecided === 0) continue;
         const indices: number[] = [];
-        const builder = new GeometryBuilder(64 + Math.ceil((geometry.vertexCount * (stay + undecided)) / n));
+        const builder = new GeometryMaker(64 + Math.ceil((geometry.vertexCount * (stay + undecided)) / n));
         for (let i = 0; i < n; i++) {
           if (fate[i] === Clipped.Outside) continue;
           if (fate[i] === Clipped.Whole) {
@@ -130,20 +130,15 @@ function allFinite(geometry: GeometryArray, i: number): boolean {
   return true;
 }
 
-function clipOne(geometry: GeometryArray, i: number, area: PreparedArea, builder: GeometryBuilder): number {
+function clipOne(geometry: GeometryArray, i: number, area: AreaIndex, builder: GeometryMaker): number {
   const box = geometry.boxOf(i);
   if (geometry.kind[i] !== Kind.Collection) return clipFeature(geometry, i, box, area, builder);
   return clipCollection(geometry, i, area, builder);
 }
 
 /** Each part by itself; what is left stays one collection. */
-function clipCollection(
-  geometry: GeometryArray,
-  i: number,
-  area: PreparedArea,
-  builder: GeometryBuilder,
-): number {
-  const single = new GeometryBuilder();
+function clipCollection(geometry: GeometryArray, i: number, area: AreaIndex, builder: GeometryMaker): number {
+  const single = new GeometryMaker();
   for (let p = geometry.partStart[i]; p < geometry.partStart[i + 1]; p++) {
     single.feature(geometry.kindOfPart(i, p));
     single.part();
@@ -153,7 +148,7 @@ function clipCollection(
     }
   }
   const parts = single.finish();
-  const left = new GeometryBuilder();
+  const left = new GeometryMaker();
   let changed = false;
   for (let k = 0; k < parts.length; k++) {
     const box = parts.boxOf(k);

@@ -2,7 +2,7 @@ import geographiclib from 'geographiclib-geodesic';
 import { type Crs, degreesFrame, geographicOf } from '../../crs/crs.ts';
 import { type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import type { GeometryArray } from '../../geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 
 /** What an edge between two vertices is: straight in the CRS of the layer, the shortest way on the ellipsoid, or one bearing. */
 export const edgePaths = ['straight', 'great circle', 'rhumb'] as const;
@@ -89,7 +89,7 @@ export function densifier(
   };
   const point = new Float64Array(2);
   return (array) => {
-    const builder = new GeometryBuilder(array.vertexCount);
+    const builder = new GeometryMaker(array.vertexCount);
     let added = 0;
     const put = (v: number, next: number, share: number, x: number, y: number) => {
       builder.vertex(x, y);

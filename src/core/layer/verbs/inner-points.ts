@@ -1,6 +1,6 @@
 import { closeAccount } from '../../account.ts';
 import { dimensionOf, Kind, type KindName } from '../../geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { innerPoint } from '../../geometry/inner-point.ts';
 import type { Layer } from '../layer.ts';
 import { applyVerb } from './verb.ts';
@@ -21,7 +21,7 @@ export function innerPoints(layer: Layer): Layer {
       const point: [number, number] = [0, 0];
       for await (const batch of source) {
         const geometry = batch.geometry!;
-        const builder = new GeometryBuilder();
+        const builder = new GeometryMaker();
         for (let i = 0; i < batch.length; i++) {
           if (dimensionOf(geometry.kind[i]) !== 2) {
             builder.copy(geometry, i);

@@ -87,7 +87,7 @@ async function keysOf(table: Table, key: number): Promise<KeyIndex> {
  * without a row get blanks. The account tells what matched, what was left over on both sides, keys that came twice
  * (the first row was taken), and repairs with their proof.
  */
-export function join<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
+export function joinTable<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
   const [layerKey, tableKey] = [
     requireField(layer.schema, options.on[0], layer.name),
     requireField(table.schema, options.on[1], table.name),

@@ -25,7 +25,7 @@ function commonType(fields: readonly Field[]): FieldType {
 }
 
 /** Wide → long: a row for each of the chosen columns, the others repeated. Titles of the columns become a code list. */
-export function lengthen(table: Table, options: LengthenOptions): Table {
+export function lengthenRows(table: Table, options: LengthenOptions): Table {
   const chosen = options.columns.map((name) => requireField(table.schema, name, table.name));
   if (chosen.length === 0)
     throw new IsomericError('columns-missing', 'Say which columns become rows.', { blame: 'usage' });

@@ -3,7 +3,7 @@ import { type Crs, crsLabel } from '../../crs/crs.ts';
 import { type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import { IsomericError } from '../../errors.ts';
 import { type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import type { Layer } from '../layer.ts';
 import { type Densify, densifier } from './densify.ts';
 import { PlaceWatch, remarkFindings } from './reproject-findings.ts';
@@ -27,7 +27,7 @@ function lostAt(before: GeometryArray, xy: Float64Array, i: number): number {
 
 /** The same features, those of `lost` without geometry. */
 function without(array: GeometryArray, lost: ReadonlySet<number>): GeometryArray {
-  const builder = new GeometryBuilder(array.vertexCount);
+  const builder = new GeometryMaker(array.vertexCount);
   for (let i = 0; i < array.length; i++) {
     if (lost.has(i)) builder.feature(Kind.None);
     else builder.copy(array, i);
@@ -40,7 +40,7 @@ function without(array: GeometryArray, lost: ReadonlySet<number>): GeometryArray
  * those that cross the seam of the map (the antimeridian, for most) are cut at it. Where nothing can be brought, it is an
  * error at the end.
  */
-export function reproject(layer: Layer, target: Crs, options: ReprojectOptions = {}): Layer {
+export function reprojectLayer(layer: Layer, target: Crs, options: ReprojectOptions = {}): Layer {
   if (layer.crs === null) {
     throw new IsomericError(
       'crs-missing',

@@ -1,11 +1,11 @@
 import { type Crs, degreesFrame, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
 import { lobes } from '../../crs/projections/goode.ts';
 import { type Transformer, type TransformerOptions, transformer } from '../../crs/transformer.ts';
+import { AreaIndex } from '../../geometry/area-index.ts';
 import { Clipped, clipFeature } from '../../geometry/clipping.ts';
 import { type Box, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { geometriesFrom } from '../../geometry/object-view.ts';
-import { PreparedArea } from '../../geometry/prepared-area.ts';
 import { fillHeights } from './heights.ts';
 
 /** Degrees around the area of a source that its data may still reach. */
@@ -52,7 +52,7 @@ export class SeamCutter {
   private readonly bent: boolean;
   /** What the map shows in one piece: degrees from its west edge and of latitude. */
   private readonly pieces: readonly Box[];
-  private readonly bands = new Map<string, PreparedArea>();
+  private readonly bands = new Map<string, AreaIndex>();
 
   private constructor(
     private readonly source: Crs,
@@ -161,7 +161,7 @@ export class SeamCutter {
       if (!this.quiet(box) || this.aroundPole(degrees, i) !== 0) loud.push(i);
     }
     if (loud.length === 0) return null;
-    const builder = new GeometryBuilder(array.vertexCount);
+    const builder = new GeometryMaker(array.vertexCount);
     const images = array.withXY(whole);
     const cut: number[] = [];
     let next = 0;
@@ -204,7 +204,7 @@ export class SeamCutter {
   }
 
   /** Appends feature i, cut, in the target; true when it was cut or lost a part; null, and nothing, when all of it is out. */
-  private cutOne(degrees: GeometryArray, i: number, builder: GeometryBuilder): boolean | null {
+  private cutOne(degrees: GeometryArray, i: number, builder: GeometryMaker): boolean | null {
     const single = this.aroundPole(degrees, i) > 0 ? this.closedOverPole(degrees, i) : one(degrees, i);
     const box = single.boxOf(0);
     const pieces: GeometryArray[] = [];
@@ -238,7 +238,7 @@ export class SeamCutter {
     const east = this.torn ? this.west + e + 360 * band : 1e5;
     if (box[2] < west || box[0] > east || box[3] < s || box[1] > n) return null;
     if (box[0] >= west && box[2] <= east && box[1] >= s && box[3] <= n) return single;
-    const made = new GeometryBuilder();
+    const made = new GeometryMaker();
     const result = clipFeature(single, 0, box, this.rectangle([west, s, east, n]), made);
     const part = made.finish();
     if (part.length === 0) return null;
@@ -246,7 +246,7 @@ export class SeamCutter {
     return single.z === null && single.m === null ? part : fillHeights(single, [0], part);
   }
 
-  private rectangle(box: Box): PreparedArea {
+  private rectangle(box: Box): AreaIndex {
     const key = box.join(' ');
     let area = this.bands.get(key);
     if (area === undefined) {
@@ -257,7 +257,7 @@ export class SeamCutter {
       for (let k = 0; k <= steps; k++) ring.push([e, s + ((n - s) * k) / steps]);
       for (let k = steps; k >= 0; k--) ring.push([w, s + ((n - s) * k) / steps]);
       ring.push(ring[0]);
-      area = new PreparedArea(geometriesFrom([{ type: 'Polygon', coordinates: [ring] }]));
+      area = new AreaIndex(geometriesFrom([{ type: 'Polygon', coordinates: [ring] }]));
       this.bands.set(key, area);
     }
     return area;
@@ -265,7 +265,7 @@ export class SeamCutter {
 
   /** Rings around a pole do not close in degrees: they are led along the pole. */
   private closedOverPole(degrees: GeometryArray, i: number): GeometryArray {
-    const builder = new GeometryBuilder();
+    const builder = new GeometryMaker();
     builder.feature(degrees.kind[i]);
     for (let p = degrees.partStart[i]; p < degrees.partStart[i + 1]; p++) {
       builder.part();
@@ -308,13 +308,13 @@ function isBent(onwards: Transformer, west: number): boolean {
 }
 
 function one(array: GeometryArray, i: number): GeometryArray {
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   builder.copy(array, i);
   return builder.finish();
 }
 
 /** The pieces of one feature as one feature: a multi-part one where there are several. */
-function joinParts(pieces: readonly GeometryArray[], kind: number, builder: GeometryBuilder): void {
+function joinParts(pieces: readonly GeometryArray[], kind: number, builder: GeometryMaker): void {
   const parts = pieces.reduce((sum, piece) => sum + piece.partStart[piece.length], 0);
   builder.feature(kind >= Kind.MultiPoint || parts === 1 ? kind : kind + 3);
   for (const piece of pieces) {

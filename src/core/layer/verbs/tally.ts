@@ -2,16 +2,16 @@ import Flatbush from 'flatbush';
 import { closeAccount } from '../../account.ts';
 import { crsLabel, sameCrs } from '../../crs/crs.ts';
 import { IsomericError } from '../../errors.ts';
+import { AreaIndex } from '../../geometry/area-index.ts';
 import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
 import { type GeodesicMeasure, geodesicMeasure } from '../../geometry/geodesic.ts';
 import { type Box, dimensionOf, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
-import { GeometryBuilder, takeGeometries } from '../../geometry/geometry-builder.ts';
-import { PreparedArea } from '../../geometry/prepared-area.ts';
+import { GeometryMaker, takeGeometries } from '../../geometry/geometry-maker.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName } from '../../table/schema.ts';
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
-import { reproject } from './reproject.ts';
+import { reprojectLayer } from './reproject.ts';
 import { applyVerb } from './verb.ts';
 
 export interface TallyOptions {
@@ -34,14 +34,14 @@ interface Sums {
  * of it counts in two units that only touch; a line along a border bounds both and counts in both. A point on a border
  * counts for the first unit that has it.
  */
-export function tally(units: Layer, things: Layer, options: TallyOptions = {}): Layer {
+export function tallyFeatures(units: Layer, things: Layer, options: TallyOptions = {}): Layer {
   if (units.crs === null || things.crs === null)
     throw new IsomericError(
       'crs-missing',
       `${units.crs === null ? units.name : things.name} has no CRS, so what lies where cannot be said.`,
       { blame: 'usage', advice: 'Say which CRS it has first.' },
     );
-  const own = sameCrs(units.crs, things.crs) ? things : reproject(things, units.crs);
+  const own = sameCrs(units.crs, things.crs) ? things : reprojectLayer(things, units.crs);
   const name = (options.as ?? things.name).replace(/[^\p{L}\p{N}_]+/gu, '_');
   const title = options.title ?? name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase());
   // Kinds that are not known may be any.
@@ -121,10 +121,10 @@ class Counter {
   outside = 0;
   unmeasured = 0;
   private readonly index: Flatbush | null;
-  private readonly areas: (PreparedArea | null)[] = [];
+  private readonly areas: (AreaIndex | null)[] = [];
   private readonly geometry: { array: GeometryArray; i: number }[] = [];
   private readonly measure: GeodesicMeasure;
-  private readonly builder = new GeometryBuilder();
+  private readonly builder = new GeometryMaker();
 
   constructor(batches: readonly Batch[], measure: GeodesicMeasure) {
     this.measure = measure;
@@ -157,11 +157,11 @@ class Counter {
           ];
   }
 
-  private area(unit: number): PreparedArea {
+  private area(unit: number): AreaIndex {
     let area = this.areas[unit];
     if (area === null) {
       const { array, i } = this.geometry[unit];
-      area = new PreparedArea(takeGeometries(array, [i]));
+      area = new AreaIndex(takeGeometries(array, [i]));
       this.areas[unit] = area;
     }
     return area;

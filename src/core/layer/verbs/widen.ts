@@ -79,7 +79,7 @@ function newColumns(
  * now, to know the columns. Cells that come twice keep the first value and are told; combinations that no row has are
  * blank.
  */
-export async function widen(table: Table, options: WidenOptions): Promise<Table> {
+export async function widenRows(table: Table, options: WidenOptions): Promise<Table> {
   const by = options.by.map((name) => requireField(table.schema, name, table.name));
   const v = requireField(table.schema, options.value, table.name);
   if (by.length === 0)

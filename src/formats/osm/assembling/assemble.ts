@@ -1,5 +1,5 @@
 import { Kind } from '../../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../../core/geometry/geometry-maker.ts';
 import { Growing } from '../../../core/growing.ts';
 import { SpillingScratch } from '../../bytes/spilling-scratch.ts';
 import {
@@ -73,7 +73,7 @@ class Assembly<P> {
   private readonly nodes: NodeStore;
   private held!: HeldWays;
   private readonly relations: ShapedRelation[] = [];
-  private readonly geometry = new GeometryBuilder();
+  private readonly geometry = new GeometryMaker();
   private readonly feature: Feature;
   /** Blocks of ways that wait until enough references have come. */
   private waiting: WayBlock[] = [];

@@ -1,6 +1,6 @@
 import { counted, grouped } from '../../../core/account.ts';
 import { Kind } from '../../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../../core/geometry/geometry-maker.ts';
 import {
   type Chain,
   fillRings,
@@ -96,7 +96,7 @@ export function writeRelationArea(
   id: number,
   members: readonly WayMember[],
   ways: HeldWays,
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   troubles: FoundTroubles,
 ): number {
   const name = objectName(2, id);
@@ -189,7 +189,7 @@ export function writeRelationLine(
   id: number,
   members: readonly WayMember[],
   ways: HeldWays,
-  builder: GeometryBuilder,
+  builder: GeometryMaker,
   troubles: FoundTroubles,
 ): number {
   const absent = members.filter((member) => member.held < 0).map((member) => objectName(1, member.id));

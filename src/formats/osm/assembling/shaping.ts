@@ -1,5 +1,5 @@
 import { type Box, Kind } from '../../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../../core/geometry/geometry-maker.ts';
 import { ringDoubleArea } from '../../../core/geometry/measures.ts';
 import type { WayBlock } from '../reading/primitives.ts';
 
@@ -15,7 +15,7 @@ export interface Shape {
  * Writes a way as a line: stretches of known nodes, never across a gap; nodes that repeat the one before are passed
  * over. Nothing is written when no stretch of two vertices is left.
  */
-export function writeLine(xy: Float64Array, from: number, end: number, builder: GeometryBuilder): Shape {
+export function writeLine(xy: Float64Array, from: number, end: number, builder: GeometryMaker): Shape {
   const mark = builder.mark();
   builder.feature(Kind.LineString);
   let missing = 0;
@@ -52,7 +52,7 @@ export function writeLine(xy: Float64Array, from: number, end: number, builder: 
 }
 
 /** Writes a closed way as an area, counter-clockwise. Nothing is written when a node is missing or no area is left. */
-export function writeArea(xy: Float64Array, from: number, end: number, builder: GeometryBuilder): Shape {
+export function writeArea(xy: Float64Array, from: number, end: number, builder: GeometryMaker): Shape {
   let missing = 0;
   for (let k = from; k < end; k++) if (Number.isNaN(xy[2 * k])) missing++;
   if (missing > 0) return { vertices: 0, missing };
@@ -79,7 +79,7 @@ export function writeArea(xy: Float64Array, from: number, end: number, builder: 
 }
 
 /** Does the box of all that a builder holds meet another one? */
-export function meetsBox(geometry: GeometryBuilder, box: Box): boolean {
+export function meetsBox(geometry: GeometryMaker, box: Box): boolean {
   let x0 = Number.POSITIVE_INFINITY;
   let y0 = Number.POSITIVE_INFINITY;
   let x1 = Number.NEGATIVE_INFINITY;

@@ -1,5 +1,5 @@
 import type { Box } from '../../../core/geometry/geometry-array.ts';
-import type { GeometryBuilder } from '../../../core/geometry/geometry-builder.ts';
+import type { GeometryMaker } from '../../../core/geometry/geometry-maker.ts';
 import type { Scratch } from '../../writing/target.ts';
 import type { ObjectInfo, Texts } from '../reading/primitives.ts';
 import type { TagList } from '../tags/tag-list.ts';
@@ -31,7 +31,7 @@ export interface Feature {
   infoTexts: Texts;
   /** Its number in `info`. */
   at: number;
-  geometry: GeometryBuilder;
+  geometry: GeometryMaker;
 }
 
 /** What became of all objects of an extract. */

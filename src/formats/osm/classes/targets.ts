@@ -6,7 +6,7 @@ import {
   unitOf,
 } from '../../../core/class-scheme/scheme.ts';
 import { Kind } from '../../../core/geometry/geometry-array.ts';
-import { GeometryBuilder } from '../../../core/geometry/geometry-builder.ts';
+import { GeometryMaker } from '../../../core/geometry/geometry-maker.ts';
 import { innerPoint } from '../../../core/geometry/inner-point.ts';
 import type { ColumnBuilder } from '../../../core/table/column-builder.ts';
 import type { Field, Schema } from '../../../core/table/schema.ts';
@@ -130,9 +130,9 @@ export class FeatureTarget {
   }
 }
 
-function putInnerPoint(from: GeometryBuilder, into: GeometryBuilder): boolean {
+function putInnerPoint(from: GeometryMaker, into: GeometryMaker): boolean {
   const point: [number, number] = [0, 0];
-  const own = new GeometryBuilder(from.vertices);
+  const own = new GeometryMaker(from.vertices);
   own.addAll(from);
   if (!innerPoint(own.finish(), 0, point)) return false;
   into.feature(Kind.Point);

@@ -1,7 +1,7 @@
 import Flatbush from 'flatbush';
 import { IsomericError } from '../errors.ts';
 import { type Box, boxesMeet, emptyBox, type GeometryArray, growBox } from './geometry-array.ts';
-import { GeometryBuilder } from './geometry-builder.ts';
+import { GeometryMaker } from './geometry-maker.ts';
 import { windingOf } from './labelling.ts';
 import { uniteAreas } from './overlay.ts';
 import { orientation } from './predicates.ts';
@@ -13,7 +13,7 @@ export const Where = { Outside: 0, Inside: 1, Border: 2 } as const;
  * counter-clockwise), its edges in a packed tree, and a raster of cells that are wholly inside, wholly outside or
  * touched by the border, so that most features are settled by one look at a byte. All answers are exact.
  */
-export class PreparedArea {
+export class AreaIndex {
   /** The normalised area: one feature. */
   readonly geometry: GeometryArray;
   readonly box: Box;
@@ -29,7 +29,7 @@ export class PreparedArea {
     array: GeometryArray,
     features: readonly number[] = Array.from({ length: array.length }, (_, i) => i),
   ) {
-    const builder = new GeometryBuilder();
+    const builder = new GeometryMaker();
     const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
     if (areas.length === 0 || uniteAreas(array, areas, builder) === 0) {
       throw new IsomericError('area-empty', 'The area holds no polygon.', {

@@ -23,7 +23,7 @@ export interface BuilderMark {
  * Builds a GeometryArray feature by feature, without an object for any of them:
  * `feature(kind)`, then for each part `part()`, for each ring or path `ring()`, for each vertex `vertex(x, y)`.
  */
-export class GeometryBuilder {
+export class GeometryMaker {
   features = 0;
   parts = 0;
   rings = 0;
@@ -195,7 +195,7 @@ export class GeometryBuilder {
   }
 
   /** Copies all that another builder holds so far (no heights, measures or collections); that one stays as it is. */
-  addAll(from: GeometryBuilder): void {
+  addAll(from: GeometryMaker): void {
     for (let f = 0, p = 0, r = 0; f < from.features; f++) {
       this.feature(from.kind[f]);
       const partEnd = f + 1 < from.features ? from.partStart[f + 1] : from.parts;
@@ -277,7 +277,7 @@ export class GeometryBuilder {
 
 /** The features of `array` whose numbers stand in `indices`, in that order. */
 export function takeGeometries(array: GeometryArray, indices: ArrayLike<number>): GeometryArray {
-  const builder = new GeometryBuilder();
+  const builder = new GeometryMaker();
   for (let k = 0; k < indices.length; k++) builder.copy(array, indices[k]);
   return builder.finish();
 }
