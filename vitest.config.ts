@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url';
 import { defineConfig } from 'vitest/config';
 import { BaseSequencer, type TestSpecification } from 'vitest/node';
 
@@ -26,6 +27,8 @@ class LongestFirst extends BaseSequencer {
 }
 
 export default defineConfig({
+  // As the package says for Node, but of the sources.
+  resolve: { alias: { '#host': fileURLToPath(new URL('src/node/host.ts', import.meta.url)) } },
   test: {
     include: ['tests/**/*.test.ts'],
     testTimeout: 60_000,

@@ -1,3 +1,6 @@
-export * from './core/index.ts';
-export * from './formats/index.ts';
-export * from './sources/index.ts';
+/**
+ * The job, in sentences: open, prepare, check, save. What it is made of is under `isomeric/core`, `/formats`, `/sources`,
+ * `/study` and `/node`.
+ */
+export * from './library/index.ts';
+export { gatherDataset } from './sources/gather-dataset.ts';

@@ -5,7 +5,7 @@ import { type AddCommand, exitCodes } from './commands/command.ts';
 import { jsonForTerminal, makeOutput } from './output.ts';
 import { terminalText } from './terminal.ts';
 
-/** All commands, in the order of the work. Each is loaded when it is the one that is asked for. */
+/** Commands beside those of the verbs. Each is loaded when it is the one that is asked for. */
 const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary({
   demo: async () => (await import('./commands/demo.ts')).addDemo,
   new: async () => (await import('./commands/study.ts')).addNew,
@@ -18,25 +18,29 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   scheme: async () => (await import('./commands/schemes.ts')).addScheme,
   features: async () => (await import('./commands/features.ts')).addFeatures,
   save: async () => (await import('./commands/save.ts')).addSave,
-  clip: async () => (await import('./commands/verbs.ts')).addClip,
-  join: async () => (await import('./commands/verbs.ts')).addJoin,
-  compute: async () => (await import('./commands/tables.ts')).addCompute,
-  group: async () => (await import('./commands/tables.ts')).addGroup,
-  widen: async () => (await import('./commands/tables.ts')).addWiden,
-  lengthen: async () => (await import('./commands/tables.ts')).addLengthen,
-  tally: async () => (await import('./commands/verbs.ts')).addTally,
-  reproject: async () => (await import('./commands/verbs.ts')).addReproject,
   crs: async () => (await import('./commands/crs.ts')).addCrs,
   locate: async () => (await import('./commands/locate.ts')).addLocate,
   check: async () => (await import('./commands/check.ts')).addCheck,
 });
 
-/** The command that is asked for; all of them when none is, for the help and for the nearest name. */
+/** The commands of the verbs come from their descriptions. */
+async function verbCommands(name?: string): Promise<AddCommand[]> {
+  const [{ verbs }, { commandOf }] = await Promise.all([
+    import('../verbs/register.ts'),
+    import('./commands/verbs.ts'),
+  ]);
+  return verbs.filter((verb) => name === undefined || verb.name === name).map(commandOf);
+}
+
+/** The command that is asked for; all of them in the order of the work when none is, for help and the nearest name. */
 async function wanted(args: readonly string[]): Promise<AddCommand[]> {
   const name = args.find((arg) => !arg.startsWith('-'));
-  const load =
-    name !== undefined && Object.hasOwn(commands, name) ? [commands[name]] : Object.values(commands);
-  return Promise.all(load.map((each) => each()));
+  if (name !== undefined && Object.hasOwn(commands, name)) return [await commands[name]()];
+  const verb = name === undefined ? [] : await verbCommands(name);
+  if (verb.length > 0) return verb;
+  const others = await Promise.all(Object.values(commands).map((each) => each()));
+  const place = Object.keys(commands).indexOf('save') + 1;
+  return [...others.slice(0, place), ...(await verbCommands()), ...others.slice(place)];
 }
 
 async function build(args: readonly string[]): Promise<Command> {

@@ -1,5 +1,6 @@
 export * from './account.ts';
 export * from './checks/check.ts';
+export { checkFrom } from './checks/check-words.ts';
 export { crsCheck, crsFindings } from './checks/crs-check.ts';
 export * from './checks/validity.ts';
 export * from './class-scheme/scheme.ts';
@@ -55,6 +56,7 @@ export { concatenate } from './layer/concatenate.ts';
 export * from './layer/feature-ids.ts';
 export { type Figures, figuresBy } from './layer/figures.ts';
 export * from './layer/layer.ts';
+export { assignCrs } from './layer/verbs/assign-crs.ts';
 export { type ClipOptions, clipLayer } from './layer/verbs/clip.ts';
 export {
   type Computation,
@@ -69,7 +71,7 @@ export { innerPoints } from './layer/verbs/inner-points.ts';
 export { type JoinOptions, joinTable, parseOn } from './layer/verbs/join.ts';
 export { type LengthenOptions, lengthenRows } from './layer/verbs/lengthen.ts';
 export { withReasonColumns } from './layer/verbs/reasons.ts';
-export { assignCrs, type ReprojectOptions, reprojectLayer } from './layer/verbs/reproject.ts';
+export { type ReprojectOptions, reprojectLayer } from './layer/verbs/reproject.ts';
 export { onlyLevel, onlyUnits, splitLevels, type UnitsOptions, withoutTotals } from './layer/verbs/rows.ts';
 export { selectColumns } from './layer/verbs/select.ts';
 export { type TallyOptions, tallyFeatures } from './layer/verbs/tally.ts';

@@ -3,7 +3,8 @@ import { basename, dirname, join, relative, sep } from 'node:path';
 import { IsomericError, placed } from '../core/errors.ts';
 import { suggest } from '../core/nearest.ts';
 import type { Mark } from '../core/table/marks.ts';
-import type { Surroundings } from '../formats/bytes/byte-source.ts';
+import type { ByteSource, Surroundings } from '../formats/bytes/byte-source.ts';
+import { chosenOf } from '../formats/opening/chosen.ts';
 import {
   type Contents,
   lookAmong,
@@ -20,7 +21,11 @@ const deepestFolder = 5;
 const mostFiles = 5000;
 
 /** The files of a folder; with `deep`, those of folders inside it too, hidden ones left out. */
-function folderSurroundings(folder: string, shown: (path: string) => string, deep = false): Surroundings {
+function folderSurroundings(
+  folder: string,
+  open: (path: string) => Promise<ByteSource>,
+  deep = false,
+): Surroundings {
   const list = async (under: string, depth: number, found: string[]): Promise<void> => {
     const entries = await readdir(join(folder, under), { withFileTypes: true });
     entries.sort((a, b) => (a.name < b.name ? -1 : 1));
@@ -47,7 +52,7 @@ function folderSurroundings(folder: string, shown: (path: string) => string, dee
       }
       return known;
     },
-    open: (path) => fileSource(join(folder, path), shown(join(folder, path))),
+    open: (path) => open(join(folder, path)),
   };
 }
 
@@ -78,6 +83,8 @@ async function splitPath(path: string): Promise<{ file: string; inside: string; 
 export interface OpenOptions {
   /** When given, messages show paths relative to it. */
   root?: string;
+  /** Every source that is read goes through it: what is counted, what can be ended. */
+  watch?: (source: ByteSource) => ByteSource;
   /** Encoding of texts, as asked: `cp1252`. */
   encoding?: string;
   /** Columns of tables that hold geometry: `lon, lat`, or one with WKT or WKB; `none`. */
@@ -92,20 +99,21 @@ export interface OpenOptions {
 
 /** What is in a file, an archive, a path within an archive, a folder, or at an address: layers, and the rest. */
 export async function lookPath(path: string, options: OpenOptions = {}): Promise<Contents> {
-  const { root, encoding, geometry, marks, rowsAt, headerRows } = options;
+  const { root, encoding, geometry, marks, rowsAt, headerRows, watch = (source) => source } = options;
   const common = { capabilities, encoding, geometry, marks, rowsAt, headerRows };
   if (/^https?:\/\//i.test(path)) {
-    const source = await remoteSource(path);
+    const source = watch(await remoteSource(path));
     return placed({ file: path }, () => lookInside(source, { ...common, around: null, path: source.name }));
   }
   const shown = (each: string) => (root === undefined ? each : relative(root, each));
+  const open = async (each: string) => watch(await fileSource(each, shown(each)));
   const { file, inside, folder } = await splitPath(path);
   if (folder) {
-    const around = folderSurroundings(file, shown, true);
+    const around = folderSurroundings(file, open, true);
     return placed({ file: shown(path) }, async () => lookAmong(around, await around.list(), common));
   }
-  const around = folderSurroundings(dirname(file), shown);
-  const source = await fileSource(file, shown(file));
+  const around = folderSurroundings(dirname(file), open);
+  const source = await open(file);
   return placed({ file: shown(file) }, () =>
     lookInside(source, { ...common, around, path: basename(file) }, inside),
   );
@@ -118,28 +126,5 @@ export async function openPath(path: string, options: OpenOptions | string = {})
 
 /** Opens one layer or table of a path; `name` chooses among several. */
 export async function openOne(path: string, name?: string, options: OpenOptions = {}): Promise<Opened> {
-  const opened = await openPath(path, options);
-  if (name === undefined) {
-    if (opened.length === 1) return opened[0];
-    // Of a table and what describes it, the table is meant.
-    const data = opened.filter((each) => each.describes !== true);
-    if (data.length === 1) return data[0];
-    throw new IsomericError(
-      'layer-unclear',
-      `There are ${opened.length} layers in it: ${opened.map(({ table }) => table.name).join(', ')}.`,
-      { place: { file: path }, advice: 'Say which one with --layer.', blame: 'usage' },
-    );
-  }
-  const chosen = opened.find(({ table }) => table.name === name);
-  if (chosen === undefined) {
-    throw new IsomericError('layer-unknown', `There is no layer “${name}” in it.`, {
-      place: { file: path },
-      advice: suggest(
-        name,
-        opened.map(({ table }) => table.name),
-      ),
-      blame: 'usage',
-    });
-  }
-  return chosen;
+  return chosenOf(await openPath(path, options), path, name);
 }

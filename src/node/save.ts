@@ -108,6 +108,8 @@ export async function writeText(path: string, text: string): Promise<void> {
 export interface Saver {
   /** Name in messages. */
   name: string;
+  /** Paths of the files that were saved last. */
+  readonly files: readonly string[];
   save(
     tables: readonly Table[],
     path: string,
@@ -122,8 +124,12 @@ export interface Saver {
  */
 export function saverFor(path: string, as?: string): Saver {
   const format = writingFormatFor(path, as);
+  let files: readonly string[] = [];
   return {
     name: format.title,
+    get files() {
+      return files;
+    },
     async save(tables, place, now, options = {}) {
       await mkdir(dirname(place), { recursive: true }).catch((error: unknown) => {
         throw unwritable(place, error);
@@ -132,7 +138,7 @@ export function saverFor(path: string, as?: string): Saver {
       watch();
       try {
         const accounts = await writeTables(format, tables, target, { ...options, now });
-        await target.commit();
+        files = await target.commit();
         return accounts;
       } catch (error) {
         target.abandon();

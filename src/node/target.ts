@@ -149,8 +149,8 @@ export class NodeTarget implements Target {
     for (const scratch of this.scratches.splice(0)) scratch.remove();
   }
 
-  /** Puts all files in their places. */
-  async commit(): Promise<void> {
+  /** Puts all files in their places, and says where they are. */
+  async commit(): Promise<string[]> {
     this.clean();
     for (const each of this.files.values()) {
       each.sink?.flush();
@@ -164,6 +164,7 @@ export class NodeTarget implements Target {
       this.unfinished.delete(temporary);
     }
     for (const name of this.gone) rmSync(join(this.folder, name), { force: true });
+    return [...this.files.keys()].map((name) => join(this.folder, name));
   }
 
   /** Leaves nothing behind. */

@@ -5,6 +5,5 @@ export { Ledger } from './ledger/ledger.ts';
 export { type LedgerEntry, ledgerJsonSchema, type StepEntry } from './ledger/ledger-entries.ts';
 export type { Machine, Reporter } from './machine.ts';
 export { silentReporter } from './machine.ts';
-export { checkFrom } from './preparing/check.ts';
 export { type RunOptions, type RunResult, runStudy, slug } from './run.ts';
 export { type Stage, stages } from './stages.ts';

@@ -205,7 +205,7 @@ class Run {
     const left: Failure[] = [];
     for (const name of Object.keys(study.prepare))
       try {
-        planned.push(await planLayer(name, study, area, this.files, machine));
+        planned.push(await planLayer(name, { study, area, files: this.files, machine }));
       } catch (error) {
         // What does not need the dataset that is missing is prepared all the same.
         if (!(error instanceof IsomericError) || error.code !== 'not-gathered') throw error;

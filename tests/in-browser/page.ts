@@ -1,9 +1,8 @@
 /** What tests/formats/formats-in-browser.test.ts drives: every format written and read again in the page. */
+
+import { gatherDataset, IsomericError } from 'isomeric';
+import { countRows } from 'isomeric/core';
 import {
-  countRows,
-  type DatasetRequest,
-  gatherDataset,
-  IsomericError,
   lookInside,
   memoryTarget,
   openAmong,
@@ -12,7 +11,8 @@ import {
   surroundingsOf,
   writeTables,
   writingFormatFor,
-} from 'isomeric';
+} from 'isomeric/formats';
+import type { DatasetRequest } from 'isomeric/sources';
 import { browserDatabases, browserSqlite } from '../../examples/study-viewer/src/sqlite.ts';
 
 const capabilities = { sqlite: browserSqlite };

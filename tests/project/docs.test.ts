@@ -76,7 +76,9 @@ describe.each(pages)('docs/%s', (page) => {
     folder = mkdtempSync(join(tmpdir(), 'isomeric-docs-'));
     cpSync(join(root, 'demo/data'), join(folder, 'data'), { recursive: true });
     mkdirSync(join(folder, 'node_modules'));
+    writeFileSync(join(folder, 'package.json'), '{"type":"module","private":true}');
     symlinkSync(root, join(folder, 'node_modules/isomeric'));
+    symlinkSync(join(root, 'node_modules/@types'), join(folder, 'node_modules/@types'));
   });
   afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
@@ -97,6 +99,19 @@ describe.each(pages)('docs/%s', (page) => {
       } else if (language === 'js') {
         writeFileSync(join(folder, 'example.mjs'), placed(text));
         const done = spawnSync(process.execPath, ['example.mjs'], { cwd: folder, encoding: 'utf8' });
+        expect(done.stderr).toBe('');
+        output = done.stdout;
+      } else if (language === 'ts') {
+        writeFileSync(join(folder, 'example.ts'), placed(text));
+        const tsc = join(root, 'node_modules/typescript/bin/tsc');
+        const strict = ['--strict', '--target', 'es2022', '--lib', 'es2023', '--types', 'node'];
+        const modules = ['--module', 'nodenext', '--moduleResolution', 'nodenext'];
+        const compiled = spawnSync(process.execPath, [tsc, ...strict, ...modules, 'example.ts'], {
+          cwd: folder,
+          encoding: 'utf8',
+        });
+        expect(compiled.stdout, `${page}, line ${line}`).toBe('');
+        const done = spawnSync(process.execPath, ['example.js'], { cwd: folder, encoding: 'utf8' });
         expect(done.stderr).toBe('');
         output = done.stdout;
       } else if (language.startsWith('yaml ')) {

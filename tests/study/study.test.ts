@@ -396,7 +396,13 @@ describe('study.yaml', () => {
       /say exactly one of units, box, layer/,
       'area:',
     ],
-    ['a step without a verb', '      on: code = area_code\n', '', /join and units need “on/, 'join: housing'],
+    [
+      'a step without a verb',
+      '      on: code = area_code\n',
+      '',
+      /join needs “on: …” beside it: the fields that must be equal: LAYER_FIELD = TABLE_FIELD/,
+      'join: housing',
+    ],
     ['text that is no YAML', 'crs: teskaria-grid.wkt', 'crs: [teskaria', /is not YAML/, 'sources:'],
     [
       'an unknown layer on a map',

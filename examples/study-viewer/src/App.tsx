@@ -1,6 +1,7 @@
 import { Button, Checkbox, FileButton, ScrollArea } from '@mantine/core';
 import * as Comlink from 'comlink';
-import { Batch, type Finding } from 'isomeric';
+import type { Finding } from 'isomeric';
+import { Batch } from 'isomeric/core';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { FeatureTable } from './FeatureTable.tsx';
 import { cellOf, idOf, kindOf, plainColours, type Shaded, type ShownLayer } from './layers.ts';

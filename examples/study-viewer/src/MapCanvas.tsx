@@ -1,6 +1,6 @@
 import { select } from 'd3-selection';
 import { type ZoomTransform, zoom, zoomIdentity } from 'd3-zoom';
-import type { Box, GeometryArray } from 'isomeric';
+import type { Box, GeometryArray } from 'isomeric/core';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { hits, layerBox, type Shaded, type ShownLayer } from './layers.ts';
 

@@ -7,7 +7,7 @@ import {
   limitTexts,
   rampColours,
   rampNames,
-} from 'isomeric';
+} from 'isomeric/core';
 import { useEffect, useMemo, useState } from 'react';
 import { locate, type Shaded, type ShownLayer } from './layers.ts';
 

@@ -1,4 +1,4 @@
-import { type Batch, type Box, emptyBox, type GeometryArray, growBox, type Value } from 'isomeric';
+import { type Batch, type Box, emptyBox, type GeometryArray, growBox, type Value } from 'isomeric/core';
 import type { LayerInfo } from './reader.worker.ts';
 
 export interface ShownLayer {

@@ -1,20 +1,15 @@
 import * as Comlink from 'comlink';
+import { type Crs, type Finding, IsomericError, type Table } from 'isomeric';
 import {
   type Batch,
   type BatchBuffers,
-  type Crs,
   compileExpression,
   crsLabel,
   type Field,
-  type Finding,
-  IsomericError,
   isLayer,
-  openSource,
   reprojectLayer,
-  sourceFromBlob,
-  surroundingsOf,
-  type Table,
-} from 'isomeric';
+} from 'isomeric/core';
+import { openSource, sourceFromBlob, surroundingsOf } from 'isomeric/formats';
 import { browserSqlite } from './sqlite.ts';
 
 export interface LayerInfo {

@@ -1,10 +1,5 @@
-import {
-  IsomericError,
-  type SqliteDatabase,
-  type SqliteEngine,
-  type SqliteStatement,
-  type SqlValue,
-} from 'isomeric';
+import { IsomericError } from 'isomeric';
+import type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from 'isomeric/formats';
 import initSqlJs, { type Database } from 'sql.js';
 import wasm from 'sql.js/dist/sql-wasm-browser.wasm?url';
 

@@ -1,3 +1,4 @@
+import { checkFrom } from '../../core/checks/check-words.ts';
 import {
   atLeast,
   counted,
@@ -11,7 +12,6 @@ import {
   suggest,
 } from '../../core/index.ts';
 import { openPath } from '../../node/index.ts';
-import { checkFrom } from '../../study/preparing/check.ts';
 import { printFindings, printJson, sentenceText } from '../output.ts';
 import { type AddCommand, exitCodes, numberOption, outputOf } from './command.ts';
 

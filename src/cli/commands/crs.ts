@@ -25,11 +25,11 @@ import {
   suggest,
   wkt2FromCrs,
 } from '../../core/index.ts';
+import { degreesOfLayer } from '../../core/layer/degrees.ts';
 import { pngFromSvg, writeChunks, writeText } from '../../node/index.ts';
+import { crsArgument, openLayerAt } from '../opening.ts';
 import { type Output, printJson, sentenceText } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
-import { degreesOfLayer } from './crs-area.ts';
-import { crsArgument, openLayer } from './verbs.ts';
 
 interface CrsOptions {
   at?: string;
@@ -247,7 +247,9 @@ export const addCrs: AddCommand = (program) => {
       const area =
         options.for === undefined
           ? undefined
-          : await degreesOfLayer(await openLayer(options.for, options.layer, options.from));
+          : await degreesOfLayer(
+              await openLayerAt(options.for, { layer: options.layer, from: options.from }),
+            );
       if (words.length > 0) return describe(output, words.join(' '), area, options.picture);
       if (options.at !== undefined) {
         const [longitude, latitude] = placeFrom(options.at);

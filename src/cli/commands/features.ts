@@ -24,6 +24,7 @@ import type { MapExtract } from '../../formats/osm/reading/primitives.ts';
 import { writingFormatFor } from '../../formats/writing/register.ts';
 import { nodeCapabilities, openExtractFile } from '../../node/index.ts';
 import { watched } from '../finish.ts';
+import { areaAt, crsArgument } from '../opening.ts';
 import {
   type Output,
   printAccounts,
@@ -35,7 +36,6 @@ import {
 import { saveMany } from '../save-many.ts';
 import { schemeArgument } from '../schemes.ts';
 import { type AddCommand, numberOption, outputOf, wholeAboveZero } from './command.ts';
-import { areaFor, crsArgument } from './verbs.ts';
 
 interface FeaturesOptions {
   scheme?: string;
@@ -76,7 +76,8 @@ async function cropOf(
 ): Promise<{ area: AreaIndex | null; note?: string; box?: Box }> {
   const box = options.box === undefined ? undefined : boxOption(options.box);
   if (options.area === undefined) return { area: null, box };
-  const { area, note } = await areaFor(layer, options.area, options.areaLayer, options.areaWhere);
+  const whole = await areaAt(options.area, options.areaLayer, options.areaWhere);
+  const { index: area, note } = await whole.in(layer);
   return { area, note, box: box ?? degreesOfArea(area, layer.crs!) };
 }
 

@@ -10,11 +10,11 @@ import {
   locationWords,
   sameCrs,
 } from '../../core/index.ts';
+import { coordinatesOf, degreesOfLayer } from '../../core/layer/degrees.ts';
 import { openPath } from '../../node/index.ts';
+import { crsArgument, openLayerAt } from '../opening.ts';
 import { printJson, sentenceText } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
-import { coordinatesOf, degreesOfLayer } from './crs-area.ts';
-import { crsArgument, openLayer } from './verbs.ts';
 
 /** CRSs that are likely without looking anywhere: those named, and those of the other layers that came with it. */
 async function likelyFor(path: string, layer: Layer, named: readonly string[]): Promise<Crs[]> {
@@ -46,7 +46,7 @@ export const addLocate: AddCommand = (program) => {
         command,
       ) => {
         const output = outputOf(command);
-        const layer = await openLayer(path, options.layer, undefined);
+        const layer = await openLayerAt(path, { layer: options.layer });
         const also = await likelyFor(path, layer, options.among ?? []);
         const coordinates = await coordinatesOf(layer);
         if (isEmptyBox(coordinates.box))
@@ -56,7 +56,7 @@ export const addLocate: AddCommand = (program) => {
         const near =
           options.near === undefined
             ? undefined
-            : await degreesOfLayer(await openLayer(options.near, options.nearLayer, undefined));
+            : await degreesOfLayer(await openLayerAt(options.near, { layer: options.nearLayer }));
         const found = locate(coordinates, near, 10, also);
         const stated = layer.crs === null ? null : crsLabel(layer.crs);
         if (output.json) {

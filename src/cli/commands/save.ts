@@ -15,11 +15,12 @@ import { writingFormatFor, writingFormats } from '../../formats/writing/register
 import { openPath } from '../../node/index.ts';
 import { dataDictionary, dictionaryText } from '../../study/handing-on/dictionary.ts';
 import { watched } from '../finish.ts';
+import { crsArgument } from '../opening.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
 import { saveMany } from '../save-many.ts';
 import { applyTableSteps, type TableSteps, withTableSteps } from '../table-steps.ts';
+import { columnsFromText } from '../verb-options.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
-import { crsArgument } from './verbs.ts';
 
 interface SaveOptions extends TableReading, TableSteps {
   out: string;
@@ -57,14 +58,7 @@ async function prepared(source: Table, options: SaveOptions): Promise<Table> {
   let table = source;
   if (options.from !== undefined && isLayer(table)) table = assignCrs(table, await crsArgument(options.from));
   if (options.where !== undefined) table = filterRows(table, options.where);
-  if (options.columns !== undefined)
-    table = selectColumns(
-      table,
-      options.columns.split(',').map((column) => {
-        const [name, rename] = column.split('=').map((part) => part.trim());
-        return rename === undefined ? name : ([rename, name] as const);
-      }),
-    );
+  if (options.columns !== undefined) table = selectColumns(table, columnsFromText(options.columns));
   if (options.crs === undefined) return table;
   const crs = await crsArgument(options.crs);
   return isLayer(table) ? reprojectLayer(table, crs) : table;

@@ -9,6 +9,8 @@ import type { Batch } from './batch.ts';
 export interface ReadOptions {
   /** Only features whose box meets this one need to come (others may); in the layer's CRS. */
   box?: Box;
+  /** Ends the reading, between two batches, with the signal's reason. */
+  signal?: AbortSignal;
 }
 
 /** Rows with a schema, read batch by batch and as often as asked. Nothing is read before it is needed. */

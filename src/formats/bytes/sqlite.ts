@@ -1,3 +1,5 @@
+import type { ByteSource } from './byte-source.ts';
+
 /** What formats that live in SQLite need of an engine; injected (WebAssembly in Node, another build in browsers). */
 export type SqlValue = string | number | bigint | Uint8Array | null;
 
@@ -16,7 +18,9 @@ export interface SqliteDatabase {
 
 export interface SqliteEngine {
   /** Opens a database that exists, for reading. */
-  openRead(source: import('./byte-source.ts').ByteSource): Promise<SqliteDatabase>;
+  openRead(source: ByteSource): Promise<SqliteDatabase>;
+  /** Prepares for new databases in memory, whose bytes are there once they have been closed. */
+  databases?(): Promise<() => { database: SqliteDatabase; bytes(): Uint8Array }>;
 }
 
 /** “name” as an SQL identifier. */

@@ -2,7 +2,8 @@ import { withoutPrototypes } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { type Placer, readSettings } from '../../formats/settings/read-settings.ts';
-import { type Study, type StudyStep, studySchema } from './schema.ts';
+import { type Study, studySchema } from './schema.ts';
+import { datasetsOf, type StudyStep } from './steps.ts';
 
 /** Reads study.yaml. A mistake in it is told with file, line, column and the nearest right word. */
 export function loadStudy(text: string, file = 'study.yaml'): Study {
@@ -43,7 +44,7 @@ function withoutShorthand(study: Study, place: Placer): Study {
         'same as': told.units,
         from: undefined,
       };
-      made.push([`${name}_${level}`, { join: table, on: on! }]);
+      made.push([`${name}_${level}`, { verb: 'join', written: { table, on: on! } }]);
     }
     stepsFor.set(name, made);
   }
@@ -80,12 +81,8 @@ function checkNames(study: Study, place: Placer): void {
   for (const [name, steps] of Object.entries(study.prepare)) {
     unknown('gathered layer', name, gathered, ['prepare', name]);
     steps.forEach((step, k) => {
-      if (step.join !== undefined)
-        unknown('gathered table', step.join, gathered, ['prepare', name, k, 'join']);
-      if (step.tally !== undefined)
-        unknown('gathered layer', step.tally, gathered, ['prepare', name, k, 'tally']);
-      if (step.units !== undefined)
-        unknown('gathered layer', step.units, gathered, ['prepare', name, k, 'units']);
+      for (const other of datasetsOf(step))
+        unknown(`gathered ${other.kind}`, other.name, gathered, ['prepare', name, k, other.key]);
     });
   }
   for (const name of Object.keys(study.check)) unknown('prepared layer', name, prepared, ['check', name]);

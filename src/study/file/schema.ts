@@ -1,16 +1,10 @@
 import { z } from 'zod';
 import { usualUnsureAbove } from '../../core/layer/verbs/compute.ts';
 import { mostHeaderRows } from '../../core/table/header-rows.ts';
-import { keyRepairs } from '../../core/table/key-repair.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
+import { stepSchema } from './steps.ts';
+import { name, text } from './words.ts';
 
-const text = z.string().min(1);
-const name = z
-  .string()
-  .regex(
-    /^[\p{L}\p{N}][\p{L}\p{N} _-]*$/u,
-    'must begin with a letter or digit and hold only letters, digits, blanks, - and _',
-  );
 const oneOrMore = z
   .union([text, z.number()])
   .transform(String)
@@ -246,84 +240,6 @@ const dataset = z
     'scheme, geometry and tags go with “class:”',
   );
 
-const step = z
-  .strictObject({
-    where: text.optional().describe('CQL2 condition: keep only these rows.'),
-    compute: z
-      .record(name, z.union([text, z.number()]).transform(String))
-      .optional()
-      .describe('New fields: name → CQL2 expression.'),
-    join: name
-      .optional()
-      .describe(
-        'Name of the gathered table whose columns are brought over; as prepared, where it has steps.',
-      ),
-    on: text.optional().describe('LAYER_FIELD = TABLE_FIELD'),
-    columns: z.array(text).optional().describe('Columns to bring over; all when left out.'),
-    repair: z.enum(keyRepairs).optional().describe('What to do to keys before joining.'),
-    units: name
-      .optional()
-      .describe('Name of a gathered layer: only rows of its units are kept; “on: TABLE_FIELD = UNIT_FIELD”.'),
-    group: z
-      .strictObject({
-        by: z.array(text).default([]).describe('Fields whose values make the groups.'),
-        compute: z
-          .record(name, text)
-          .describe(
-            'New fields: name → sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…).',
-          ),
-      })
-      .optional()
-      .describe('One row for each group of rows.'),
-    widen: z
-      .strictObject({
-        by: z.array(text).min(1).describe('Columns whose values become columns.'),
-        value: text.describe('Column with the figures.'),
-        rows: z.array(text).optional().describe('Columns that make a row; all others when left out.'),
-      })
-      .optional()
-      .describe('Long to wide.'),
-    lengthen: z
-      .strictObject({
-        columns: z.array(text).min(1).describe('Columns that become rows.'),
-        name: text.optional(),
-        value: text.optional(),
-      })
-      .optional()
-      .describe('Wide to long.'),
-    tally: name
-      .optional()
-      .describe(
-        'Name of a gathered layer whose features are counted and measured within each area; as prepared, where it has steps.',
-      ),
-    as: name.optional().describe('With tally: what the new fields begin with.'),
-    points: z.enum(['inside areas']).optional().describe('A point inside each area in place of it.'),
-    clip: z.enum(['area']).optional().describe('Cut to the study area.'),
-    keep: z.enum(['whole']).optional().describe('With clip: keep whole what reaches across the border.'),
-    select: z.array(text).min(1).optional().describe('Keep only these columns, in this order.'),
-  })
-  .refine(
-    (value) =>
-      [
-        value.where,
-        value.compute,
-        value.join,
-        value.clip,
-        value.select,
-        value.units,
-        value.group,
-        value.widen,
-        value.lengthen,
-        value.tally,
-        value.points,
-      ].filter((each) => each !== undefined).length === 1,
-    'a step is exactly one of where, compute, join, clip, select, units, group, widen, lengthen, tally, points',
-  )
-  .refine(
-    (value) => (value.join === undefined && value.units === undefined) === (value.on === undefined),
-    'join and units need “on: FIELD = OTHER_FIELD”, and only they have it',
-  );
-
 const checkItem = z
   .union([text, z.strictObject({ key: text }), z.strictObject({ sure: text })])
   .transform((item) =>
@@ -366,7 +282,7 @@ export const studySchema = z.strictObject({
     .record(
       name,
       z
-        .array(step)
+        .array(stepSchema)
         .nullable()
         .transform((steps) => steps ?? []),
     )
@@ -404,7 +320,6 @@ export const studySchema = z.strictObject({
 });
 
 export type Study = z.output<typeof studySchema>;
-export type StudyStep = Study['prepare'][string][number];
 export type StudyDataset = Study['gather'][string];
 export type StudyMap = Study['draw'][string];
 

@@ -8,6 +8,7 @@ import { looksLikeCount, shade, shadingWords } from '../../core/mapping/chorople
 import { drawSheet, type SheetLayer } from '../../core/mapping/sheet.ts';
 import { fieldTitle, requireField } from '../../core/table/schema.ts';
 import type { Study, StudyMap } from '../file/schema.ts';
+import { datasetsOf } from '../file/steps.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Ledger } from '../ledger/ledger.ts';
 import type { Machine } from '../machine.ts';
@@ -170,10 +171,7 @@ export async function drawMap(
 export function citations(study: Study, ledger: Ledger, names: ReadonlySet<string>): string[] {
   const all = new Set(names);
   for (const name of names)
-    for (const step of study.prepare[name] ?? []) {
-      if (step.join !== undefined) all.add(step.join);
-      if (step.tally !== undefined) all.add(step.tally);
-    }
+    for (const step of study.prepare[name] ?? []) for (const other of datasetsOf(step)) all.add(other.name);
   // A second reading of files, or a level of several, is cited like the dataset whose files they are.
   const files = new Set(
     [...all].flatMap((name) => ledger.datasets.get(study.gather[name]?.['same as'] ?? name)?.paths ?? []),

@@ -1,4 +1,4 @@
-import { type Count, closeAccount, grouped } from '../../account.ts';
+import { type Count, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder, takeValues } from '../../table/column-builder.ts';
@@ -13,7 +13,7 @@ import {
 import { withMarginNames } from '../../table/margin-fields.ts';
 import { type Field, freeName, requireField, type Schema } from '../../table/schema.ts';
 import { asPlainField } from '../feature-ids.ts';
-import type { Table } from '../layer.ts';
+import type { ReadOptions, Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 export interface JoinOptions {
@@ -23,6 +23,8 @@ export interface JoinOptions {
   columns?: readonly (string | readonly [string, string])[];
   /** Applied to the keys of the side that lost something; only when asked for. */
   repair?: KeyRepair;
+  /** What a join that matched nothing is: an error (`stop`), or an error among the findings (`tell`, when left out). */
+  noMatch?: 'stop' | 'tell';
 }
 
 interface HeldTable {
@@ -39,12 +41,13 @@ async function hold(
   key: number,
   chosen: readonly number[],
   repaired: (text: string) => string | null,
+  reading: ReadOptions,
 ): Promise<HeldTable> {
   const index = new KeyIndex();
   const builders = chosen.map((c) => new ColumnBuilder(table.schema[c].type));
   let rows = 0;
   let blankKeys = 0;
-  for await (const batch of table.batches()) {
+  for await (const batch of table.batches(reading)) {
     eachKey(batch.columns[key], (row, bytes, start, end) => {
       if (bytes === null || start === end) {
         blankKeys++;
@@ -70,10 +73,10 @@ async function hold(
 const unchanged = (): null => null;
 
 /** All keys of a layer, for proposals and for the width that lost zeros are restored to. */
-async function keysOf(table: Table, key: number): Promise<KeyIndex> {
+async function keysOf(table: Table, key: number, reading: ReadOptions): Promise<KeyIndex> {
   const index = new KeyIndex();
   let rows = 0;
-  for await (const batch of table.batches()) {
+  for await (const batch of table.batches(reading)) {
     eachKey(batch.columns[key], (row, bytes, start, end) => {
       if (bytes !== null && start !== end) index.add(bytes, start, end, rows + row);
     });
@@ -128,12 +131,13 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
     schema,
     count: layer.count,
     handOn: (given) => given,
-    async *run(account, source) {
+    async *run(account, source, signal) {
+      const reading = { signal };
       account.notes.push(...notes);
       let pad: (text: string) => string | null = unchanged;
       const { repair } = options;
       if (repair !== undefined) {
-        const width = digitWidth(await keysOf(layer, layerKey));
+        const width = digitWidth(await keysOf(layer, layerKey, reading));
         if (width > 0) {
           pad = (text) => repairedKey(repair, text, width);
           account.notes.push(
@@ -146,7 +150,7 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
             `Repair: ${repair} were to be repaired, but the keys of ${layer.name} are not digits of one length; nothing was changed.`,
           );
       }
-      const held = await hold(table, tableKey, chosen, pad);
+      const held = await hold(table, tableKey, chosen, pad, reading);
       const used = new Uint8Array(held.index.size);
       // Only the keys that found nothing: they are what a repair could help.
       const lonelyIndex = new KeyIndex();
@@ -213,6 +217,17 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
               proposeRepair('long identifiers', over, lonelyIndex, table.name),
             ]
           : [];
+      if (matched === 0 && all > 0 && options.noMatch === 'stop')
+        throw new IsomericError(
+          'join-nothing-matched',
+          `None of ${counted(all, 'feature', 'features')} of ${layer.name} found a row in ${table.name} by ${options.on[0]} = ${options.on[1]}: ${sample(lonely)} on one side, ${sample(over)} on the other.`,
+          {
+            blame: 'usage',
+            advice:
+              proposals.find((proposal) => proposal !== undefined)?.words ??
+              'Look at both fields, and say others.',
+          },
+        );
       for (const proposal of proposals) {
         if (proposal === undefined) continue;
         account.findings.push({

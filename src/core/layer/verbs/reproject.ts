@@ -135,26 +135,3 @@ export function reprojectLayer(layer: Layer, target: Crs, options: ReprojectOpti
     },
   });
 }
-
-/** Says which CRS a layer without one (or with a wrong one) has. Coordinates stay as they are. */
-export function assignCrs(layer: Layer, crs: Crs): Layer {
-  return applyVerb('Assign CRS', layer, {
-    crs,
-    count: layer.count,
-    extent: layer.extent,
-    handOn: (options) => options,
-    async *run(account, batches) {
-      let all = 0;
-      for await (const batch of batches) {
-        all += batch.length;
-        yield batch;
-      }
-      account.counts = { in: all };
-      closeAccount(
-        account,
-        [all, `${layer.name} in`],
-        [all, `read as ${crsLabel(crs)} instead of ${crsLabel(layer.crs)}`],
-      );
-    },
-  });
-}

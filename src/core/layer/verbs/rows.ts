@@ -106,10 +106,10 @@ export function onlyUnits<T extends Table>(table: T, units: Table, options: Unit
   const own = requireField(table.schema, options.on[0], table.name);
   const theirs = requireField(units.schema, options.on[1], units.name);
   return applyVerb('Units', table, {
-    async *run(account, source) {
+    async *run(account, source, signal) {
       const index = new KeyIndex();
       let row = 0;
-      for await (const batch of units.batches()) {
+      for await (const batch of units.batches({ signal })) {
         eachKey(batch.columns[theirs], (_, bytes, start, end) => {
           if (bytes !== null && end > start) index.add(bytes, start, end, row);
           row++;

@@ -43,7 +43,8 @@ export function tallyFeatures(units: Layer, things: Layer, options: TallyOptions
     );
   const own = sameCrs(units.crs, things.crs) ? things : reprojectLayer(things, units.crs);
   const name = (options.as ?? things.name).replace(/[^\p{L}\p{N}_]+/gu, '_');
-  const title = options.title ?? name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase());
+  const title =
+    options.title ?? name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase());
   // Kinds that are not known may be any.
   const dimensions = new Set((things.kinds ?? ['Point', 'LineString', 'Polygon']).map(dimensionOfName));
   const taken = units.schema.map((field) => field.name);
@@ -63,12 +64,12 @@ export function tallyFeatures(units: Layer, things: Layer, options: TallyOptions
     kinds: units.kinds,
     count: units.count,
     extent: units.extent,
-    async *run(account, source) {
+    async *run(account, source, signal) {
       // Units are held: each feature may lie in any of them.
       const batches: Batch[] = [];
       for await (const batch of source) batches.push(batch);
       const counter = new Counter(batches, geodesicMeasure(units.crs!));
-      for await (const batch of own.batches(counter.box === null ? undefined : { box: counter.box }))
+      for await (const batch of own.batches(counter.box === null ? { signal } : { box: counter.box, signal }))
         counter.add(batch);
       let n = 0;
       for (const batch of batches) {

@@ -11,7 +11,7 @@ export interface Plan {
   /** Known number of rows afterwards; left out when it is not known before reading. */
   count?: number;
   /** Turns the stream; called at every reading, after the account has been reset. Closes the account at its end. */
-  run(account: Account, source: AsyncIterable<Batch>): AsyncIterable<Batch>;
+  run(account: Account, source: AsyncIterable<Batch>, signal?: AbortSignal): AsyncIterable<Batch>;
   /** What of the reading options may be handed on to the source. */
   handOn?(options: ReadOptions | undefined): ReadOptions | undefined;
 }
@@ -39,7 +39,18 @@ export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan):
     async *batches(options?: ReadOptions) {
       // When reading begins, not when it is asked for: a verb may read its source once before it reads it for good.
       resetAccount(account);
-      yield* plan.run(account, source.batches(plan.handOn?.(options)));
+      const signal = options?.signal;
+      const handed = plan.handOn?.(options);
+      const given = source.batches(signal === undefined ? handed : { ...handed, signal });
+      yield* plan.run(account, signal === undefined ? given : until(signal, given), signal);
     },
   };
+}
+
+/** The same batches, until the signal ends them: what a verb holds before it gives its first one is ended too. */
+async function* until(signal: AbortSignal, source: AsyncIterable<Batch>): AsyncGenerator<Batch> {
+  for await (const batch of source) {
+    signal.throwIfAborted();
+    yield batch;
+  }
 }

@@ -1,15 +1,9 @@
-import {
-  type Box,
-  boxOfPositions,
-  crsLabel,
-  emptyBox,
-  growBox,
-  IsomericError,
-  isEmptyBox,
-  type Layer,
-  transformer,
-  wgs84,
-} from '../../core/index.ts';
+import { crsLabel } from '../crs/crs.ts';
+import { wgs84 } from '../crs/registry.ts';
+import { transformer } from '../crs/transformer.ts';
+import { IsomericError } from '../errors.ts';
+import { type Box, boxOfPositions, emptyBox, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
+import type { Layer } from './layer.ts';
 
 /** Vertices of a layer that are looked at, evenly spread, at most. */
 const mostSampled = 4000;

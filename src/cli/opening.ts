@@ -1,0 +1,66 @@
+import type { Crs } from '../core/crs/crs.ts';
+import { crsFromText } from '../core/crs/from-text.ts';
+import { type GridShift, readNtv2 } from '../core/crs/ntv2.ts';
+import { IsomericError, placed } from '../core/errors.ts';
+import { type Area, areaFrom } from '../core/layer/area.ts';
+import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { assignCrs } from '../core/layer/verbs/assign-crs.ts';
+import { filterRows } from '../core/layer/verbs/filter.ts';
+import { ending } from '../formats/opening/names.ts';
+import { fileSource } from '../node/bytes.ts';
+import { type OpenOptions, openOne } from '../node/open.ts';
+
+/** A CRS by code, name, WKT, or a .prj or .wkt file. */
+export async function crsArgument(text: string): Promise<Crs> {
+  if (!['prj', 'wkt'].includes(ending(text))) return crsFromText(text);
+  const source = await fileSource(text);
+  return placed({ file: text }, async () =>
+    crsFromText(new TextDecoder().decode(await source.bytes(0, Math.min(source.size, 100_000)))),
+  );
+}
+
+export interface InputOptions extends OpenOptions {
+  /** Which layer, when there are several. */
+  layer?: string;
+  /** The CRS that the layer has, when it does not say so. */
+  from?: string;
+}
+
+/** The layer or table of a path. */
+export async function openInput(
+  path: string,
+  { layer, from, ...reading }: InputOptions = {},
+): Promise<Layer | Table> {
+  const { table } = await openOne(path, layer, reading);
+  if (from === undefined) return table;
+  return assignCrs(asLayer(table, path), await crsArgument(from));
+}
+
+/** The layer of a path; a table without geometry is an error. */
+export async function openLayerAt(path: string, options: InputOptions = {}): Promise<Layer> {
+  return asLayer(await openInput(path, options), path);
+}
+
+function asLayer(table: Table, path: string): Layer {
+  if (isLayer(table)) return table;
+  throw new IsomericError('geometry-missing', `${table.name} is a table without geometry.`, {
+    place: { file: path },
+    blame: 'usage',
+  });
+}
+
+/** The area of a layer's polygons; with a condition, only of some. */
+export async function areaAt(path: string, layer?: string, where?: string): Promise<Area> {
+  const source = await openLayerAt(path, { layer });
+  return areaFrom(where === undefined ? source : filterRows(source, where));
+}
+
+/** Grids of datum shifts. */
+export async function gridsAt(paths: readonly string[]): Promise<GridShift[]> {
+  const grids: GridShift[] = [];
+  for (const path of paths) {
+    const source = await fileSource(path);
+    grids.push(readNtv2(await source.bytes(0, source.size), path));
+  }
+  return grids;
+}

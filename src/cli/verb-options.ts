@@ -1,0 +1,135 @@
+import type { Command } from 'commander';
+import { purposeFromText } from '../core/crs/best-crs.ts';
+import { IsomericError } from '../core/errors.ts';
+import { parseOn } from '../core/layer/verbs/join.ts';
+import { suggest } from '../core/nearest.ts';
+import type { OpenOptions } from '../node/open.ts';
+import type { OptionDescription, OptionKind, Verb } from '../verbs/description.ts';
+import { fieldFromText } from '../verbs/fields.ts';
+import { areaAt, crsArgument, gridsAt, openInput } from './opening.ts';
+
+/** What the command line gave: options under their names in camel case, arguments of the verb under theirs. */
+export type Given = Readonly<Record<string, unknown>>;
+
+/** `unsureAbove` → `unsure-above` */
+const dashed = (name: string) => name.replace(/\p{Lu}/gu, (letter) => `-${letter.toLowerCase()}`);
+
+/** A choice of one word is a flag by that word: `--whole`. */
+const flagOf = ({ kind, choices }: OptionDescription) =>
+  kind === 'choice' && choices?.length === 1 ? choices[0] : undefined;
+
+/** Options as they stand in a command's help, in the order of the description. */
+export function addVerbOptions(command: Command, verb: Verb): void {
+  for (const [name, option] of Object.entries(verb.options)) {
+    const { kind, words, choices, command: form, sign = 'value', required } = option;
+    if (form === false) continue;
+    if (kind === 'area') {
+      command
+        .requiredOption(`--${name} <path>`, `a layer with ${words}`)
+        .option(`--${name}-layer <name>`, `which layer of the file with ${words}`)
+        .option(`--${name}-where <cql2>`, `only these features of the file with ${words}`);
+      continue;
+    }
+    if (form === 'argument') {
+      command.argument(kind === 'fields' ? `<${name}...>` : `<${name}>`, words);
+      if (kind === 'table' || kind === 'layer')
+        command.option(`--${name} <name>`, `which of the layers of <${name}>, when there are several`);
+      continue;
+    }
+    const flag = flagOf(option);
+    if (flag !== undefined || kind === 'flag') {
+      command.option(`--${dashed(flag ?? name)}`, words);
+      continue;
+    }
+    const shown = `${words}${kind === 'choice' ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${kind === 'names' || kind === 'columns' ? ', separated by commas' : ''}`;
+    const usual = option.usual === undefined ? undefined : String(option.usual);
+    if (required) command.requiredOption(`--${dashed(name)} <${sign}>`, shown);
+    else command.option(`--${dashed(name)} <${sign}>`, shown, usual);
+  }
+}
+
+const names = (list: string) =>
+  list
+    .split(',')
+    .map((name) => name.trim())
+    .filter((name) => name !== '');
+
+/** `code, ward = name`: names of columns; NEW = OLD renames one. */
+export function columnsFromText(list: string): (string | readonly [string, string])[] {
+  return names(list).map((column) => {
+    const [name, old] = column.split('=').map((part) => part.trim());
+    return old === undefined ? name : ([old, name] as const);
+  });
+}
+
+function oneOf(name: string, text: string, choices: readonly string[]): string {
+  if (choices.includes(text)) return text;
+  throw new IsomericError('option-choice', `--${dashed(name)} ${text} is none of ${choices.join(', ')}.`, {
+    advice: suggest(text, choices),
+    blame: 'usage',
+  });
+}
+
+function aboveZero(name: string, text: string): number {
+  const value = text.trim() === '' ? Number.NaN : Number(text);
+  if (Number.isFinite(value) && value > 0) return value;
+  throw new IsomericError(
+    'option-number',
+    `--${dashed(name)} ${text} is no number that is allowed there: it must be above zero.`,
+    { blame: 'usage' },
+  );
+}
+
+type Parse = (
+  name: string,
+  text: string,
+  option: OptionDescription,
+  given: Given,
+  reading: OpenOptions,
+) => unknown;
+
+const open: Parse = (name, path, _, given, reading) =>
+  openInput(path, { ...reading, layer: given[`${name}Layer`] as string | undefined });
+
+/** Words of a command line → the value of an option. */
+const parsers: Readonly<Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids'>, Parse>> = {
+  text: (_, text) => text,
+  number: (name, text, { choices }) =>
+    choices === undefined ? aboveZero(name, text) : Number(oneOf(name, text, choices)),
+  choice: (name, text, { choices }) => oneOf(name, text, choices!),
+  names: (_, text) => names(text),
+  columns: (_, text) => columnsFromText(text),
+  keys: (_, text) => parseOn(text),
+  crs: (_, text) => {
+    const best = purposeFromText(text);
+    return best === null ? crsArgument(text) : { best };
+  },
+  table: open,
+  layer: open,
+  area: (name, path, _, given) =>
+    areaAt(path, given[`${name}Layer`] as string | undefined, given[`${name}Where`] as string | undefined),
+};
+
+/** The values of a verb's options, of what the command line gave. Cheap mistakes are told before a file is opened. */
+export async function verbValues(
+  verb: Verb,
+  given: Given,
+  reading: OpenOptions,
+): Promise<Record<string, unknown>> {
+  const values: Record<string, unknown> = {};
+  const parse = async (name: string, option: OptionDescription) => {
+    const flag = flagOf(option);
+    const told = given[flag ?? name];
+    if (told === undefined || option.command === false) return;
+    if (flag !== undefined) values[name] = flag;
+    else if (option.kind === 'flag') values[name] = told;
+    else if (option.kind === 'fields') values[name] = (told as string[]).map(fieldFromText);
+    else if (option.kind === 'grids') values[name] = await gridsAt(told as string[]);
+    else values[name] = await parsers[option.kind](name, String(told), option, given, reading);
+  };
+  const opens = (option: OptionDescription) => ['table', 'layer', 'area', 'grids'].includes(option.kind);
+  const all = Object.entries(verb.options);
+  for (const [name, option] of all) if (!opens(option)) await parse(name, option);
+  for (const [name, option] of all) if (opens(option)) await parse(name, option);
+  return values;
+}

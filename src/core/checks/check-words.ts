@@ -1,0 +1,33 @@
+import { IsomericError } from '../errors.ts';
+import type { AreaIndex } from '../geometry/area-index.ts';
+import { isLayer, type Layer, type Table } from '../layer/layer.ts';
+import { usualUnsureAbove } from '../layer/verbs/compute.ts';
+import { areaCheck, type Check, conditionCheck, keyCheck, sureCheck, validCheck } from './check.ts';
+import { crsCheck } from './crs-check.ts';
+
+/** One check from its words: `valid`, `key: code`, `meets the area`, or a CQL2 condition. */
+export function checkFrom(
+  words: string,
+  table: Table,
+  area?: AreaIndex,
+  margins: { confidence: number; 'unsure above': number } = {
+    confidence: 90,
+    'unsure above': usualUnsureAbove,
+  },
+): Check {
+  const asLayer = (): Layer => {
+    if (isLayer(table)) return table;
+    throw new IsomericError(
+      'geometry-missing',
+      `${table.name} has no geometry, so “${words}” cannot be checked.`,
+      { blame: 'usage' },
+    );
+  };
+  if (words === 'valid') return validCheck(asLayer());
+  if (words === 'crs') return crsCheck(asLayer());
+  if (words === 'meets the area' && area !== undefined) return areaCheck(asLayer(), area);
+  const sure = /^sure:\s*(.+)$/.exec(words);
+  if (sure !== null) return sureCheck(table, sure[1].trim(), margins['unsure above'], margins.confidence);
+  const key = /^key:\s*(.+)$/.exec(words);
+  return key !== null ? keyCheck(table, key[1].trim()) : conditionCheck(table, words);
+}

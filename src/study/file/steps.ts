@@ -1,0 +1,129 @@
+import { z } from 'zod';
+import type { OptionDescription, OptionKind, Verb } from '../../verbs/description.ts';
+import { verbNamed, verbs } from '../../verbs/register.ts';
+import { name, text } from './words.ts';
+
+/** One step of a study: a verb, and what was written for its options, by their names in its description. */
+export interface StudyStep {
+  verb: string;
+  written: Readonly<Record<string, unknown>>;
+}
+
+/** How the value of an option is written in a study, by its kind. */
+const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodType>> = {
+  text: () => text,
+  number: () => z.number(),
+  flag: () => z.boolean(),
+  choice: ({ choices }) => z.enum(choices as readonly [string, ...string[]]),
+  names: ({ required }) => (required ? z.array(text).min(1) : z.array(text)),
+  columns: () => z.array(text).min(1),
+  fields: () => z.record(name, z.union([text, z.number()]).transform(String)),
+  keys: () => text,
+  crs: () => text,
+  table: () => name,
+  layer: () => name,
+  area: () => z.enum(['area']),
+  grids: () => z.array(text).min(1),
+};
+
+const sentence = (words: string) => `${words[0].toUpperCase()}${words.slice(1)}.`;
+
+function formOf(option: OptionDescription): z.ZodType {
+  const { kind, words } = option;
+  const named =
+    kind === 'table' || kind === 'layer'
+      ? `: a dataset of the study, ${option.gathered ? 'as gathered' : 'as prepared where it has steps'}`
+      : '';
+  return forms[kind](option).describe(sentence(`${words}${named}`));
+}
+
+/** Options of a verb that a step of a study has, with their names there. */
+function written(verb: Verb): { option: string; key: string; described: OptionDescription }[] {
+  return Object.entries(verb.options)
+    .filter(([, option]) => option.study !== false && option.setting === undefined)
+    .map(([option, described]) => ({
+      option,
+      key: typeof described.study === 'string' ? described.study : option,
+      described,
+    }));
+}
+
+/** The options that stand beside the verb's name. */
+const beside = (verb: Verb) =>
+  verb.own === null ? [] : written(verb).filter(({ option }) => option !== verb.own);
+
+const inStudies = verbs.filter((verb) => verb.inStudy);
+const verbNames = inStudies.map((verb) => verb.name);
+
+function shape(): Record<string, z.ZodType> {
+  const fields: Record<string, z.ZodType> = {};
+  for (const verb of inStudies) {
+    const own =
+      verb.own === null
+        ? z
+            .strictObject(
+              Object.fromEntries(
+                written(verb).map(({ key, described }) => [
+                  key,
+                  described.required ? formOf(described) : formOf(described).optional(),
+                ]),
+              ),
+            )
+            .describe(sentence(verb.words))
+        : formOf(verb.options[verb.own]).describe(sentence(`${verb.words}: ${verb.options[verb.own].words}`));
+    fields[verb.name] = own.optional();
+  }
+  for (const verb of inStudies)
+    for (const { key, described } of beside(verb)) {
+      const users = inStudies.filter((each) => beside(each).some((other) => other.key === key));
+      fields[key] ??= formOf({
+        ...described,
+        words: `with ${users.map((each) => each.name).join(' or ')}: ${described.words}`,
+      }).optional();
+    }
+  return fields;
+}
+
+/** What is wrong with a step whose parts are each right. */
+function troubleOf(step: Readonly<Record<string, unknown>>): string | null {
+  const said = verbNames.filter((each) => step[each] !== undefined);
+  if (said.length !== 1) return `a step is exactly one of ${verbNames.join(', ')}`;
+  const options = beside(verbNamed(said[0])!);
+  for (const { key, described } of options)
+    if (described.required && step[key] === undefined)
+      return `${said[0]} needs “${key}: …” beside it: ${described.words}`;
+  const strange = Object.keys(step).find(
+    (key) => step[key] !== undefined && key !== said[0] && !options.some((option) => option.key === key),
+  );
+  return strange === undefined ? null : `“${strange}” does not go with ${said[0]}`;
+}
+
+function stepFrom(step: Readonly<Record<string, unknown>>): StudyStep {
+  const name = verbNames.find((each) => step[each] !== undefined)!;
+  const verb = verbNamed(name)!;
+  const within = verb.own === null ? (step[name] as Readonly<Record<string, unknown>>) : step;
+  const values: Record<string, unknown> = verb.own === null ? {} : { [verb.own]: step[name] };
+  for (const { option, key } of written(verb))
+    if (option !== verb.own && within[key] !== undefined) values[option] = within[key];
+  return { verb: name, written: values };
+}
+
+/** A step, from the descriptions of the verbs. */
+export const stepSchema = z
+  .strictObject(shape())
+  .check((context) => {
+    const trouble = troubleOf(context.value);
+    if (trouble !== null)
+      context.issues.push({ code: 'custom', message: trouble, input: context.value, path: [] });
+  })
+  .transform(stepFrom);
+
+/** The other datasets that a step names, and where in the step. */
+export function datasetsOf(step: StudyStep): { name: string; key: string; kind: 'table' | 'layer' }[] {
+  const verb = verbNamed(step.verb)!;
+  return Object.entries(verb.options).flatMap(([option, { kind }]) =>
+    (kind === 'table' || kind === 'layer') && step.written[option] !== undefined
+      ? [{ name: step.written[option] as string, key: option === verb.own ? verb.name : option, kind }]
+      : [],
+  );
+}

@@ -1,0 +1,42 @@
+import type { Area } from '../core/layer/area.ts';
+import { clipLayer } from '../core/layer/verbs/clip.ts';
+import { describeVerb } from './description.ts';
+import { type Given, type LayerStep, later, stepOf } from './step.ts';
+
+export const clipVerb = describeVerb({
+  name: 'clip',
+  words: 'cut a layer to an area',
+  takes: 'layer',
+  done: 'clipped',
+  own: 'area',
+  options: {
+    area: { kind: 'area', words: 'the area', required: true },
+    keep: {
+      kind: 'choice',
+      words: 'keep whole what reaches across the border, instead of cutting it',
+      choices: ['whole'],
+    },
+  },
+  examples: [
+    {
+      command: `isomeric clip data/boundary-office/wards-2024.geojson --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --out inside.gpkg`,
+      study: '- clip: area',
+      program: 'clip(area)',
+    },
+  ],
+  async apply(given, { area, keep }) {
+    const { index, note } = await area.in(given);
+    return clipLayer(given, index, { mode: keep === 'whole' ? 'whole' : 'cut', note });
+  },
+});
+
+/**
+ * Cuts a layer to an area, which is brought into the layer's CRS where it has another.
+ *
+ * @param options `keep: 'whole'` keeps whole what reaches across the border
+ * @throws IsomericError `crs-missing` where the layer or the area does not say its CRS
+ */
+export function clip(area: Given<Area>, options: { keep?: 'whole' } = {}): LayerStep {
+  const place = later(area);
+  return stepOf(clipVerb, async () => ({ ...options, area: await place }));
+}

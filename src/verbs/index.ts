@@ -1,0 +1,16 @@
+export { clip } from './clip.ts';
+export { compute } from './compute.ts';
+export type { OptionDescription, OptionKind, Verb, VerbExample } from './description.ts';
+export type { FieldTexts } from './fields.ts';
+export { group } from './group.ts';
+export { join } from './join.ts';
+export { lengthen } from './lengthen.ts';
+export { points } from './points.ts';
+export { verbNamed, verbs } from './register.ts';
+export { type ReprojectSettings, reproject } from './reproject.ts';
+export { select } from './select.ts';
+export { type Given, type LayerStep, prepare, type RowStep, type TableStep } from './step.ts';
+export { tally } from './tally.ts';
+export { units } from './units.ts';
+export { where } from './where.ts';
+export { widen } from './widen.ts';

@@ -1,0 +1,33 @@
+import { clipVerb } from './clip.ts';
+import { computeVerb } from './compute.ts';
+import type { Verb } from './description.ts';
+import { groupVerb } from './group.ts';
+import { joinVerb } from './join.ts';
+import { lengthenVerb } from './lengthen.ts';
+import { pointsVerb } from './points.ts';
+import { reprojectVerb } from './reproject.ts';
+import { selectVerb } from './select.ts';
+import { tallyVerb } from './tally.ts';
+import { unitsVerb } from './units.ts';
+import { whereVerb } from './where.ts';
+import { widenVerb } from './widen.ts';
+
+/** All verbs, in the order in which they are told. A new one is its computation, its description and its line here. */
+export const verbs: readonly Verb[] = [
+  whereVerb,
+  computeVerb,
+  joinVerb,
+  clipVerb,
+  selectVerb,
+  unitsVerb,
+  groupVerb,
+  widenVerb,
+  lengthenVerb,
+  tallyVerb,
+  pointsVerb,
+  reprojectVerb,
+];
+
+export function verbNamed(name: string): Verb | undefined {
+  return verbs.find((verb) => verb.name === name);
+}

@@ -1,0 +1,41 @@
+import type { Layer } from '../core/layer/layer.ts';
+import { type TallyOptions, tallyFeatures } from '../core/layer/verbs/tally.ts';
+import { describeVerb } from './description.ts';
+import { type Given, type LayerStep, later, stepOf } from './step.ts';
+
+export const tallyVerb = describeVerb({
+  name: 'tally',
+  words: 'count and measure the features of a layer within each area of another',
+  takes: 'layer',
+  given: 'units',
+  done: 'counted in',
+  own: 'things',
+  options: {
+    things: { kind: 'layer', words: 'the layer that is counted', required: true, command: 'argument' },
+    as: { kind: 'text', words: 'what the new fields are to begin with', sign: 'name' },
+    title: {
+      kind: 'text',
+      words: 'what is counted is called in the titles of the new fields',
+      sign: 'words',
+      titleOf: 'things',
+    },
+  },
+  examples: [
+    {
+      command:
+        'isomeric tally data/boundary-office/districts-2024.geojson data/boundary-office/wards-2024.geojson --as wards --out counted.csv',
+      study: '- tally: refuge_halls\n  as: halls',
+      program: "tally(halls, { as: 'halls' })",
+    },
+  ],
+  apply: (given, { things, as, title }) => tallyFeatures(given, things, { as, title }),
+});
+
+/**
+ * Counts the features of another layer within each area of the given one, and measures their lengths (km) and areas (km²)
+ * there on the ellipsoid.
+ */
+export function tally(things: Given<Layer>, options: TallyOptions = {}): LayerStep {
+  const other = later(things);
+  return stepOf(tallyVerb, async () => ({ ...options, things: await other }));
+}
