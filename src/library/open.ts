@@ -5,9 +5,11 @@ import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { type Mark, marksFromText } from '../core/table/marks.ts';
 import { type ByteSource, sourceFromBlob } from '../formats/bytes/byte-source.ts';
+import { endWhenTold } from '../formats/bytes/ending.ts';
 import type { SqliteEngine } from '../formats/bytes/sqlite.ts';
 import { chosenOf } from '../formats/opening/chosen.ts';
 import { type Contents, withDamage } from '../formats/opening/contents.ts';
+import type { Reading } from './host.ts';
 import { type Watching, watchedSource } from './progress.ts';
 
 /**
@@ -55,6 +57,13 @@ async function look(place: Place, settings: OpenSettings): Promise<Contents> {
     marks: typeof marks === 'string' ? marksFromText(marks) : marks,
     watch: watchedSource(settings),
   };
+  const contents = await lookAtPlace(place, reading);
+  // What failed among several files is told beside the others, but not when all were ended.
+  endWhenTold(settings.signal);
+  return contents;
+}
+
+function lookAtPlace(place: Place, reading: Reading): Promise<Contents> {
   if (isPath(place)) return host.look(wordsOf(place), reading);
   const blobs = [place].flat() as Blob[];
   if (blobs.length === 0) throw new IsomericError('file-missing', 'No file was given.', { blame: 'usage' });

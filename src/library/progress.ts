@@ -1,5 +1,6 @@
 import type { Table } from '../core/layer/layer.ts';
 import type { ByteSource } from '../formats/bytes/byte-source.ts';
+import { endWhenTold } from '../formats/bytes/ending.ts';
 
 /** How far something long has come. */
 export interface Progress {
@@ -24,7 +25,7 @@ export function watchedSource({ signal, progress }: Watching): (source: ByteSour
   return (source) => {
     let done = 0;
     const take = (bytes: Uint8Array): Uint8Array => {
-      signal?.throwIfAborted();
+      endWhenTold(signal);
       done += bytes.length;
       progress?.({ of: source.name, unit: 'bytes', done, all: source.size });
       return bytes;
@@ -34,11 +35,11 @@ export function watchedSource({ signal, progress }: Watching): (source: ByteSour
       path: source.path,
       size: source.size,
       async bytes(start, end) {
-        signal?.throwIfAborted();
+        endWhenTold(signal);
         return take(await source.bytes(start, end));
       },
       async *stream() {
-        signal?.throwIfAborted();
+        endWhenTold(signal);
         for await (const chunk of source.stream()) yield take(chunk);
       },
     };
@@ -50,10 +51,10 @@ export function watchedTable<T extends Table>(table: T, { signal, progress }: Wa
   return {
     ...table,
     async *batches(options) {
-      signal?.throwIfAborted();
+      endWhenTold(signal);
       let done = 0;
       for await (const batch of table.batches(signal === undefined ? options : { ...options, signal })) {
-        signal?.throwIfAborted();
+        endWhenTold(signal);
         done += batch.length;
         progress?.({ of: table.name, unit: 'rows', done, all: table.count });
         yield batch;

@@ -40,6 +40,21 @@ describe('what is generated', () => {
   }, 60_000);
 });
 
+describe('the pages of docs that are made', () => {
+  it.each([
+    ['verbs.md', [tsx, join(root, 'scripts/verbs-page.ts')]],
+    ['codes.md', [join(root, 'scripts/codes-page.mjs')]],
+  ])(
+    '%s is as it is committed',
+    (page, command) => {
+      const made = join(folder, page);
+      execFileSync(process.execPath, [...command, made], { stdio: 'pipe' });
+      expect(readFileSync(made, 'utf8')).toBe(readFileSync(join(root, 'docs', page), 'utf8'));
+    },
+    60_000,
+  );
+});
+
 describe('the pictures', () => {
   it('every page of pictures is linked from the README, and there are fewer than twenty', () => {
     const shots = readdirSync(join(root, 'docs/screenshots'));

@@ -1,13 +1,15 @@
 import { IsomericError } from '../../core/errors.ts';
 import type { Grid } from '../../core/grid/grid.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
+import { wasEnded } from '../bytes/ending.ts';
 import type { Contents, Opened } from './contents.ts';
 
 /**
  * What a damaged file caused in a reader, as an error of ours. What the machine refuses (a full disk) is not the file's
- * fault, and stays as it is.
+ * fault and stays as it is; so does the reason for which somebody ended the reading.
  */
 export function asDamage(error: unknown, file: string): unknown {
+  if (wasEnded(error)) return error;
   if (error instanceof IsomericError) return error.at({ file });
   if (!(error instanceof Error) && typeof error !== 'string') return error;
   if (error instanceof Error && ('syscall' in error || error.name === 'AbortError')) return error;

@@ -152,7 +152,7 @@ export function onlyUnits<T extends Table>(table: T, units: Table, options: Unit
         [all, `${table.name} in`],
         [kept, `of the ${index.size} ${units.name}`],
         [all - kept, 'of other units'],
-        [without, `${units.name} without a row`],
+        [without, `of ${units.name} without a row`],
       );
     },
   });

@@ -43,8 +43,7 @@ export function tallyFeatures(units: Layer, things: Layer, options: TallyOptions
     );
   const own = sameCrs(units.crs, things.crs) ? things : reprojectLayer(things, units.crs);
   const name = (options.as ?? things.name).replace(/[^\p{L}\p{N}_]+/gu, '_');
-  const title =
-    options.title ?? name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase());
+  const title = options.title ?? name.replace(/_/g, ' ').replace(/^\p{Ll}/u, (c) => c.toUpperCase());
   // Kinds that are not known may be any.
   const dimensions = new Set((things.kinds ?? ['Point', 'LineString', 'Polygon']).map(dimensionOfName));
   const taken = units.schema.map((field) => field.name);

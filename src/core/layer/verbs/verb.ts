@@ -50,6 +50,7 @@ export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan):
 /** The same batches, until the signal ends them: what a verb holds before it gives its first one is ended too. */
 async function* until(signal: AbortSignal, source: AsyncIterable<Batch>): AsyncGenerator<Batch> {
   for await (const batch of source) {
+    // The reason itself, whatever it is: nobody stands between here and who asked.
     signal.throwIfAborted();
     yield batch;
   }
