@@ -1,6 +1,6 @@
 import { type Area, areaFrom } from '../core/layer/area.ts';
 import type { Layer } from '../core/layer/layer.ts';
-import type { Given } from '../verbs/step.ts';
+import { type Given, later } from '../verbs/step.ts';
 import { type Watching, watchedTable } from './progress.ts';
 
 /**
@@ -9,7 +9,11 @@ import { type Watching, watchedTable } from './progress.ts';
  *
  * @throws IsomericError `area-empty` where no polygon is left
  */
-export async function areaOf(layer: Given<Layer>, where?: string, watching: Watching = {}): Promise<Area> {
+export function areaOf(layer: Given<Layer>, where?: string, watching: Watching = {}): Promise<Area> {
+  return later(areaFor(layer, where, watching));
+}
+
+async function areaFor(layer: Given<Layer>, where: string | undefined, watching: Watching): Promise<Area> {
   const whole = watchedTable(await layer, watching);
   if (where === undefined) return areaFrom(whole, watching.signal);
   const { filterRows } = await import('../core/layer/verbs/filter.ts');

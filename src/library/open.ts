@@ -9,6 +9,7 @@ import { endWhenTold } from '../formats/bytes/ending.ts';
 import type { SqliteEngine } from '../formats/bytes/sqlite.ts';
 import { chosenOf } from '../formats/opening/chosen.ts';
 import { type Contents, withDamage } from '../formats/opening/contents.ts';
+import { later } from '../verbs/step.ts';
 import type { Reading } from './host.ts';
 import { type Watching, watchedSource } from './progress.ts';
 
@@ -77,7 +78,11 @@ function lookAtPlace(place: Place, reading: Reading): Promise<Contents> {
  *
  * @throws IsomericError `file-missing`, `format-unknown`, `layer-unclear` (say `layer`), `layer-unknown`
  */
-export async function openTable(place: Place, settings: OpenSettings = {}): Promise<Layer | Table> {
+export function openTable(place: Place, settings: OpenSettings = {}): Promise<Layer | Table> {
+  return later(tableAt(place, settings));
+}
+
+async function tableAt(place: Place, settings: OpenSettings): Promise<Layer | Table> {
   const opened = withDamage(await look(place, settings));
   const { table } = chosenOf(opened, wordsOf(place), settings.layer);
   if (settings.crs === undefined) return table;
@@ -92,8 +97,12 @@ export async function openTable(place: Place, settings: OpenSettings = {}): Prom
  *
  * @throws IsomericError as `openTable`, and `geometry-missing` for a table whose columns hold no geometry
  */
-export async function openLayer(place: Place, settings: OpenSettings = {}): Promise<Layer> {
-  const table = await openTable(place, settings);
+export function openLayer(place: Place, settings: OpenSettings = {}): Promise<Layer> {
+  return later(layerAt(place, settings));
+}
+
+async function layerAt(place: Place, settings: OpenSettings): Promise<Layer> {
+  const table = await tableAt(place, settings);
   if (!isLayer(table)) throw withoutGeometry(table, place);
   return table;
 }

@@ -12,7 +12,10 @@ export type LayerStep = (given: Layer) => Promise<Layer>;
 /** A step whose rows are of another kind, so that they have no geometry. */
 export type RowStep = (given: Table) => Promise<Table>;
 
-/** The promise of what was given. Nobody may wait for it yet when it fails, so a failure is not `unhandled`. */
+/**
+ * The promise of what was given. What is opened first and used later may fail before anybody waits for it: that is told
+ * where it is used, and must not end the program before.
+ */
 export function later<T>(given: Given<T>): Promise<T> {
   const promise = Promise.resolve(given);
   promise.catch(() => {});
@@ -95,9 +98,16 @@ export function prepare<A extends Table, B, C, D, E, F, G, H, I>(
   seventh: Step<G, H>,
   eighth: Step<H, I>,
 ): Promise<I>;
-export async function prepare(
+export function prepare(
   given: Given<Table>,
   ...steps: readonly ((given: never) => Given<unknown>)[]
+): Promise<unknown> {
+  return later(planned(given, steps));
+}
+
+async function planned(
+  given: Given<Table>,
+  steps: readonly ((given: never) => Given<unknown>)[],
 ): Promise<unknown> {
   const first = await given;
   let result: unknown = first;

@@ -207,8 +207,12 @@ describe('what is told', () => {
     process.on('unhandledRejection', unhandled);
     const missing = openTable(path(folder, 'missing.csv'));
     const step = join(missing, 'code');
+    const area = areaOf(openLayer(districtsPath), 'false');
+    const planned = prepare(openLayer(wardsPath), select('coed'));
     await new Promise((resolve) => setTimeout(resolve, 50));
     await expect(prepare(openLayer(wardsPath), step)).rejects.toMatchObject({ code: 'file-missing' });
+    await expect(area).rejects.toMatchObject({ code: 'area-empty' });
+    await expect(planned).rejects.toMatchObject({ code: 'field-unknown' });
     process.off('unhandledRejection', unhandled);
     expect(unhandled).not.toHaveBeenCalled();
   });

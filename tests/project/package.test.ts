@@ -115,18 +115,27 @@ describe('the packed package', () => {
         cpSync(join(root, 'node_modules', types), join(folder, 'node_modules', types), { recursive: true });
       writeFileSync(
         join(folder, 'program.ts'),
-        `import { clip, count, crsFromText, filterRows, type Layer, reproject } from 'isomeric';
+        `import { areaOf, clip, countOf, join, type Layer, openLayer, openTable, prepare, reproject, save, where } from 'isomeric';
+import { crsFromText } from 'isomeric/core';
 import { openOne } from 'isomeric/node';
 import { startStandIns } from 'isomeric/stand-ins';
 import { runStudy } from 'isomeric/study';
 
-const { table } = await openOne(process.argv[2]);
-const some: number = await count(filterRows(table, "district = 'T204'"));
-console.log(some, typeof clip, typeof reproject, crsFromText('EPSG:32626').name);
+const [, , path, other] = process.argv;
+const wards = await prepare(
+  openLayer(path),
+  where("district = 'T204'"),
+  join(openTable(other), 'code = area_code'),
+  clip(areaOf(openLayer(path), "code = '020401'")),
+  reproject('EPSG:32626'),
+);
+const { sentences } = await save(wards, 'wards.gpkg');
+const some: number = await countOf(openLayer('wards.gpkg'));
+console.log(some, sentences.length, crsFromText('EPSG:32626').name);
 export type Kept = Layer;
-export const all = [startStandIns, runStudy];
+export const all = [startStandIns, runStudy, openOne];
 // @ts-expect-error: a count is a number
-export const wrong: string = await count(table);
+export const wrong: string = await countOf(wards);
 `,
       );
       const tsc = join(root, 'node_modules/typescript/bin/tsc');
@@ -134,8 +143,9 @@ export const wrong: string = await count(table);
       const done = run(tsc, ...options, '--module', module, '--moduleResolution', resolution, 'program.ts');
       expect(done.stdout).toBe('');
       expect(done.status).toBe(0);
-      const program = run('program.js', wards);
-      expect(program.stdout.trim()).toBe('18 function function WGS 84 / UTM zone 26N');
+      const program = run('program.js', wards, join(root, 'demo/data/statistics-office/HOUSING.csv'));
+      expect(program.stderr).toBe('');
+      expect(program.stdout.trim()).toBe('1 5 WGS 84 / UTM zone 26N');
     },
   );
 
