@@ -6,6 +6,7 @@ import {
   mkdirSync,
   readdirSync,
   readFileSync,
+  rmSync,
   statSync,
   writeFileSync,
 } from 'node:fs';
@@ -58,6 +59,9 @@ export function build({ force = false } = {}) {
   )
     return;
   console.log('Building …');
+  // What is no source any more must not be packed.
+  rmSync(join(root, 'dist'), { recursive: true, force: true });
+  rmSync(join(root, 'stand-ins', 'dist'), { recursive: true, force: true });
   fonts();
   const tsc = join(root, 'node_modules', 'typescript', 'bin', 'tsc');
   run(process.execPath, [tsc, '-p', 'stand-ins/tsconfig.json']);
@@ -73,6 +77,7 @@ export function build({ force = false } = {}) {
     writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));
     writeFileSync('./dist/ledger.schema.json', JSON.stringify(ledgerJsonSchema(), null, 2));`,
   ]);
+  run(process.execPath, ['scripts/bundle.mjs']);
   mkdirSync(dirname(mark), { recursive: true });
   writeFileSync(mark, new Date().toISOString());
 }

@@ -3,4 +3,3 @@
  * `/study` and `/node`.
  */
 export * from './library/index.ts';
-export { gatherDataset } from './sources/gather-dataset.ts';

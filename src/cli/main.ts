@@ -1,6 +1,6 @@
 #!/usr/bin/env node
-import { exitCodes } from './commands/command.ts';
-import { runCommand } from './program.ts';
+import { exitCodes } from './exit-codes.ts';
+import { startCommand } from './start.ts';
 
 process.on('SIGINT', () => {
   process.stderr.write(
@@ -13,4 +13,4 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   if (error.code === 'EPIPE') process.exit(exitCodes.done);
 });
 
-process.exitCode = await runCommand(process.argv.slice(2));
+process.exitCode = await startCommand(process.argv.slice(2));

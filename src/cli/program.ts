@@ -1,7 +1,9 @@
+import { readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
-import { type AddCommand, exitCodes } from './commands/command.ts';
+import type { AddCommand } from './commands/command.ts';
+import { exitCodes } from './exit-codes.ts';
 import { jsonForTerminal, makeOutput } from './output.ts';
 import { terminalText } from './terminal.ts';
 
@@ -43,10 +45,16 @@ async function wanted(args: readonly string[]): Promise<AddCommand[]> {
   return [...others.slice(0, place), ...(await verbCommands()), ...others.slice(place)];
 }
 
+/** The version stands in one place. */
+function ownVersion(): string {
+  const text = readFileSync(new URL('../../package.json', import.meta.url), 'utf8');
+  return (JSON.parse(text) as { version: string }).version;
+}
+
 async function build(args: readonly string[]): Promise<Command> {
   const program = new Command('isomeric')
     .description('Gather, join, clip, reproject, check, draw and hand on the layers of a study area.')
-    .version('0.1.0')
+    .version(ownVersion())
     .option('--json', 'the result as JSON, for machines')
     .option('--no-colour', 'plain text without colours')
     .showHelpAfterError('(isomeric --help lists the commands)')

@@ -41,7 +41,7 @@ export function addVerbOptions(command: Command, verb: Verb): void {
       command.option(`--${dashed(flag ?? name)}`, words);
       continue;
     }
-    const shown = `${words}${kind === 'choice' ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${kind === 'names' || kind === 'columns' ? ', separated by commas' : ''}`;
+    const shown = `${words}${kind === 'choice' || (kind === 'number' && choices !== undefined) ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${kind === 'names' || kind === 'columns' ? ', separated by commas' : ''}`;
     const usual = option.usual === undefined ? undefined : String(option.usual);
     if (required) command.requiredOption(`--${dashed(name)} <${sign}>`, shown);
     else command.option(`--${dashed(name)} <${sign}>`, shown, usual);

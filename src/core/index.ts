@@ -62,9 +62,9 @@ export {
   type Computation,
   type ComputeOptions,
   computeFields,
-  usualUnsureAbove,
 } from './layer/verbs/compute.ts';
-export { type Densify, type EdgePath, edgePaths } from './layer/verbs/densify.ts';
+export type { Densify } from './layer/verbs/densify.ts';
+export { type EdgePath, edgePaths } from './layer/verbs/edge-paths.ts';
 export { filterRows } from './layer/verbs/filter.ts';
 export { type GroupOptions, groupRows } from './layer/verbs/group.ts';
 export { innerPoints } from './layer/verbs/inner-points.ts';

@@ -1,5 +1,3 @@
-import { runChecks } from '../core/checks/check.ts';
-import { checkFrom } from '../core/checks/check-words.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Table } from '../core/layer/layer.ts';
 import type { Given } from '../verbs/step.ts';
@@ -23,6 +21,10 @@ export async function check(
   watching: Watching = {},
 ): Promise<Checked> {
   const whole = await table;
+  const [{ runChecks }, { checkFrom }] = await Promise.all([
+    import('../core/checks/check.ts'),
+    import('../core/checks/check-words.ts'),
+  ]);
   const { findings, sentences } = await runChecks(
     watchedTable(whole, watching),
     words.map((each) => checkFrom(each, whole)),

@@ -7,6 +7,7 @@ export { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 export * from '../verbs/index.ts';
 export { areaOf } from './area.ts';
 export { type Checked, check } from './check.ts';
+export { type DatasetRequest, type DatasetSettings, type GatheredDataset, gatherDataset } from './gather.ts';
 export type { SavedFile } from './host.ts';
 export {
   crsNamed,

@@ -3,12 +3,12 @@ import type { Crs } from '../core/crs/crs.ts';
 import type { GridShift } from '../core/crs/ntv2.ts';
 import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
-import { type Mark, marksFromText } from '../core/table/marks.ts';
+import type { Mark } from '../core/table/marks.ts';
 import { type ByteSource, sourceFromBlob } from '../formats/bytes/byte-source.ts';
 import { endWhenTold } from '../formats/bytes/ending.ts';
 import type { SqliteEngine } from '../formats/bytes/sqlite.ts';
 import { chosenOf } from '../formats/opening/chosen.ts';
-import { type Contents, withDamage } from '../formats/opening/contents.ts';
+import type { Contents, Opened } from '../formats/opening/contents.ts';
 import { later } from '../verbs/step.ts';
 import type { Reading } from './host.ts';
 import { type Watching, watchedSource } from './progress.ts';
@@ -47,7 +47,7 @@ const isPath = (place: Place): place is string | URL => typeof place === 'string
 const wordsOf = (place: Place): string =>
   isPath(place) ? String(place) : [place].flat().map(nameOf).join(', ');
 
-async function look(place: Place, settings: OpenSettings): Promise<Contents> {
+async function look(place: Place, settings: OpenSettings): Promise<Opened[]> {
   const { encoding, geometry, marks, rowsAt, headerRows, sqlite } = settings;
   const reading = {
     encoding,
@@ -55,13 +55,18 @@ async function look(place: Place, settings: OpenSettings): Promise<Contents> {
     rowsAt,
     headerRows,
     sqlite,
-    marks: typeof marks === 'string' ? marksFromText(marks) : marks,
+    marks: typeof marks === 'string' ? await marksOf(marks) : marks,
     watch: watchedSource(settings),
   };
   const contents = await lookAtPlace(place, reading);
   // What failed among several files is told beside the others, but not when all were ended.
   endWhenTold(settings.signal);
-  return contents;
+  const { withDamage } = await import('../formats/opening/contents.ts');
+  return withDamage(contents);
+}
+
+async function marksOf(text: string): Promise<readonly Mark[]> {
+  return (await import('../core/table/marks.ts')).marksFromText(text);
 }
 
 function lookAtPlace(place: Place, reading: Reading): Promise<Contents> {
@@ -83,7 +88,7 @@ export function openTable(place: Place, settings: OpenSettings = {}): Promise<La
 }
 
 async function tableAt(place: Place, settings: OpenSettings): Promise<Layer | Table> {
-  const opened = withDamage(await look(place, settings));
+  const opened = await look(place, settings);
   const { table } = chosenOf(opened, wordsOf(place), settings.layer);
   if (settings.crs === undefined) return table;
   if (!isLayer(table)) throw withoutGeometry(table, place);
@@ -134,7 +139,7 @@ export async function layersIn(
   place: Place,
   settings: Omit<OpenSettings, 'layer' | 'crs'> = {},
 ): Promise<Listed[]> {
-  const opened = withDamage(await look(place, settings));
+  const opened = await look(place, settings);
   return opened.map(({ table, format, within }) => ({ name: table.name, format, within, table }));
 }
 

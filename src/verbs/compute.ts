@@ -1,4 +1,5 @@
-import { type ComputeOptions, computeFields, usualUnsureAbove } from '../core/layer/verbs/compute.ts';
+import type { ComputeOptions } from '../core/layer/verbs/compute.ts';
+import { usualUnsureAbove } from '../core/table/margins.ts';
 import { describeVerb } from './description.ts';
 import { type FieldTexts, fieldsOf } from './fields.ts';
 import { stepOf, type TableStep } from './step.ts';
@@ -17,7 +18,7 @@ export const computeVerb = describeVerb({
     },
     confidence: {
       kind: 'number',
-      words: 'level of the margins of error: 90, 95 or 99',
+      words: 'level of the margins of error',
       sign: 'percent',
       usual: 90,
       choices: ['90', '95', '99'],
@@ -39,8 +40,10 @@ export const computeVerb = describeVerb({
       program: "compute({ no_car_share: 'share(households_no_car, households)' })",
     },
   ],
-  apply: (given, { fields, confidence, unsureAbove }) =>
-    computeFields(given, fields, { confidence, unsureAbove }),
+  async apply(given, { fields, confidence, unsureAbove }) {
+    const { computeFields } = await import('../core/layer/verbs/compute.ts');
+    return computeFields(given, fields, { confidence, unsureAbove });
+  },
 });
 
 /** Adds fields, each from an expression in CQL2; later ones may use earlier ones. Margins of error go along. */

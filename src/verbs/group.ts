@@ -1,4 +1,3 @@
-import { groupRows } from '../core/layer/verbs/group.ts';
 import { describeVerb } from './description.ts';
 import { type FieldTexts, fieldsOf } from './fields.ts';
 import { type RowStep, stepOf } from './step.ts';
@@ -30,7 +29,10 @@ export const groupVerb = describeVerb({
       program: "group({ wards: 'count()' }, { by: ['district'] })",
     },
   ],
-  apply: (given, { fields, by = [] }) => groupRows(given, { by, compute: fields }),
+  async apply(given, { fields, by = [] }) {
+    const { groupRows } = await import('../core/layer/verbs/group.ts');
+    return groupRows(given, { by, compute: fields });
+  },
 });
 
 /** One row for each group of rows, without geometry; margins of error go with sums and means. */

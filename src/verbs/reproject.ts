@@ -3,8 +3,8 @@ import type { Crs } from '../core/crs/crs.ts';
 import type { GridShift } from '../core/crs/ntv2.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Layer } from '../core/layer/layer.ts';
-import { type Densify, type EdgePath, edgePaths } from '../core/layer/verbs/densify.ts';
-import { reprojectLayer } from '../core/layer/verbs/reproject.ts';
+import type { Densify } from '../core/layer/verbs/densify.ts';
+import { type EdgePath, edgePaths } from '../core/layer/verbs/edge-paths.ts';
 import { type BestFor, describeVerb } from './description.ts';
 import { type LayerStep, stepOf } from './step.ts';
 
@@ -32,13 +32,14 @@ export const reprojectVerb = describeVerb({
     steps: { kind: 'flag', words: 'tell each step of the way, and what else there would be' },
     edges: {
       kind: 'choice',
-      words: 'add vertices to long edges, which are: straight (in the CRS of the layer), great circle, rhumb',
+      words:
+        'add vertices to long edges, so that they keep their course: straight in the CRS of the layer, the shortest way, or one bearing',
       sign: 'course',
       choices: edgePaths,
     },
     within: {
       kind: 'number',
-      words: 'with --edges: how far the edges may lie off their course',
+      words: 'with edges: how far they may lie off their course',
       sign: 'metres',
       usual: 1,
     },
@@ -52,6 +53,8 @@ export const reprojectVerb = describeVerb({
   async apply(given, { crs, grid = [], steps, edges, within = 1 }) {
     const densify: Densify | undefined =
       edges === undefined ? undefined : { path: edges as EdgePath, within };
+    // Projections are loaded when one is asked for.
+    const { reprojectLayer } = await import('../core/layer/verbs/reproject.ts');
     const { target, from } = 'best' in crs ? await bestFor(given, crs) : { target: crs, from: given };
     return reprojectLayer(from, target, { grids: grid, densify, steps });
   },

@@ -1,5 +1,5 @@
 import type { Layer } from '../core/layer/layer.ts';
-import { type TallyOptions, tallyFeatures } from '../core/layer/verbs/tally.ts';
+import type { TallyOptions } from '../core/layer/verbs/tally.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -28,7 +28,11 @@ export const tallyVerb = describeVerb({
       program: "tally(halls, { as: 'halls' })",
     },
   ],
-  apply: (given, { things, as, title }) => tallyFeatures(given, things, { as, title }),
+  async apply(given, { things, as, title }) {
+    // It may have to reproject: loaded when it is asked for.
+    const { tallyFeatures } = await import('../core/layer/verbs/tally.ts');
+    return tallyFeatures(given, things, { as, title });
+  },
 });
 
 /**

@@ -1,4 +1,3 @@
-import { filterRows } from '../core/layer/verbs/filter.ts';
 import { describeVerb } from './description.ts';
 import { stepOf, type TableStep } from './step.ts';
 
@@ -23,7 +22,11 @@ export const whereVerb = describeVerb({
       program: `where("district = 'T204'")`,
     },
   ],
-  apply: (given, { condition }) => filterRows(given, condition),
+  async apply(given, { condition }) {
+    // Expressions are loaded when there is one.
+    const { filterRows } = await import('../core/layer/verbs/filter.ts');
+    return filterRows(given, condition);
+  },
 });
 
 /** Keeps only the rows for which a condition in CQL2 is true; a blank is not. */

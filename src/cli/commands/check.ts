@@ -12,8 +12,9 @@ import {
   suggest,
 } from '../../core/index.ts';
 import { openPath } from '../../node/index.ts';
+import { exitCodes } from '../exit-codes.ts';
 import { printFindings, printJson, sentenceText } from '../output.ts';
-import { type AddCommand, exitCodes, numberOption, outputOf } from './command.ts';
+import { type AddCommand, numberOption, outputOf } from './command.ts';
 
 export function severityOption(text: string): Severity | 'never' {
   const known = [...severities, 'never'] as const;

@@ -4,9 +4,10 @@ import { join } from 'node:path';
 import { counted, grouped, IsomericError } from '../../core/index.ts';
 import { folderStore } from '../../node/store.ts';
 import { Ledger, ledgerPath } from '../../study/ledger/ledger.ts';
+import { exitCodes } from '../exit-codes.ts';
 import { type Output, printJson, textTable } from '../output.ts';
 import { bytesText } from '../progress.ts';
-import { type AddCommand, exitCodes, outputOf } from './command.ts';
+import { type AddCommand, outputOf } from './command.ts';
 
 async function load(folder: string): Promise<Ledger> {
   const path = join(folder, ledgerPath);

@@ -6,9 +6,10 @@ import { suggest } from '../../core/nearest.ts';
 import { nodeMachine, writeText } from '../../node/index.ts';
 import { type Stage, stages } from '../../study/stages.ts';
 import { printEstimates } from '../estimates.ts';
+import { exitCodes } from '../exit-codes.ts';
 import { type Output, printFindings, printingReporter, printJson } from '../output.ts';
 import { severityOption } from './check.ts';
-import { type AddCommand, exitCodes, outputOf } from './command.ts';
+import { type AddCommand, outputOf } from './command.ts';
 import { newStudyText } from './new-study.ts';
 
 /** Runs a study and prints what happened; returns the findings' part of the exit code. */

@@ -1,7 +1,7 @@
 import { IsomericError } from '../errors.ts';
 import type { AreaIndex } from '../geometry/area-index.ts';
 import { isLayer, type Layer, type Table } from '../layer/layer.ts';
-import { usualUnsureAbove } from '../layer/verbs/compute.ts';
+import { usualUnsureAbove } from '../table/margins.ts';
 import { areaCheck, type Check, conditionCheck, keyCheck, sureCheck, validCheck } from './check.ts';
 import { crsCheck } from './crs-check.ts';
 

@@ -1,3 +1,5 @@
+/** Estimates with a larger standard error than this share of themselves are too unsure to map, unless the study says otherwise. */
+export const usualUnsureAbove = 40;
 /**
  * Margins of error of estimates from a sample, carried through sums, differences, shares, ratios and products by the
  * approximation that census bureaux publish: U.S. Census Bureau, Understanding and Using American Community Survey Data:

@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { usualUnsureAbove } from '../../core/layer/verbs/compute.ts';
 import { mostHeaderRows } from '../../core/table/header-rows.ts';
+import { usualUnsureAbove } from '../../core/table/margins.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
 import { stepSchema } from './steps.ts';
 import { name, text } from './words.ts';

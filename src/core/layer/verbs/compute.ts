@@ -2,7 +2,7 @@ import { closeAccount, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Compiled, compileExpression } from '../../table/cql2/evaluate.ts';
-import { coefficientOfVariation } from '../../table/margins.ts';
+import { coefficientOfVariation, usualUnsureAbove } from '../../table/margins.ts';
 import { type Field, type FieldType, fieldIndex, freeName } from '../../table/schema.ts';
 import { isLayer, type Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
@@ -22,9 +22,6 @@ export interface ComputeOptions {
   /** Coefficient of variation in per cent above which an estimate is too unsure to map. */
   unsureAbove?: number;
 }
-
-/** Estimates with a larger standard error than this share of themselves are too unsure to map, unless the study says otherwise. */
-export const usualUnsureAbove = 40;
 
 function typeOf(compiled: Compiled): FieldType {
   if (compiled.kind === 'number') return compiled.whole ? 'integer' : 'real';

@@ -3,10 +3,7 @@ import { type Crs, degreesFrame, geographicOf } from '../../crs/crs.ts';
 import { type TransformerOptions, transformer } from '../../crs/transformer.ts';
 import type { GeometryArray } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
-
-/** What an edge between two vertices is: straight in the CRS of the layer, the shortest way on the ellipsoid, or one bearing. */
-export const edgePaths = ['straight', 'great circle', 'rhumb'] as const;
-export type EdgePath = (typeof edgePaths)[number];
+import type { EdgePath } from './edge-paths.ts';
 
 export interface Densify {
   path: EdgePath;
