@@ -11,9 +11,6 @@ export default defineConfig({
   resolve: {
     alias: {
       isomeric: path('../../dist/index.js'),
-      // The code pages of old tables want Node's Buffer: these packages are the same for browsers.
-      buffer: path('../../node_modules/buffer/index.js'),
-      string_decoder: path('../../node_modules/string_decoder/lib/string_decoder.js'),
     },
   },
   build: { target: 'es2022', chunkSizeWarningLimit: 2000 },

@@ -32,8 +32,6 @@ beforeAll(async () => {
     resolve: {
       alias: {
         isomeric: path('../../dist/index.js'),
-        buffer: path('../../node_modules/buffer/index.js'),
-        string_decoder: path('../../node_modules/string_decoder/lib/string_decoder.js'),
       },
     },
     build: { outDir: folder, emptyOutDir: true, target: 'es2022', chunkSizeWarningLimit: 4000 },

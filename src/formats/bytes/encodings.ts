@@ -1,13 +1,13 @@
-import iconv from 'iconv-lite';
 import { IsomericError } from '../../core/errors.ts';
+import { encodingExists } from './code-pages.ts';
 
-/** A name from a .cpg file (`UTF-8`, `1252`, `ISO 8859-1`, `ANSI 1252`) → one that iconv-lite knows. */
+/** A name from a .cpg file (`UTF-8`, `1252`, `ISO 8859-1`, `ANSI 1252`) → one that `code-pages.ts` knows. */
 export function encodingFromText(text: string): string | undefined {
   const name = text
     .trim()
     .toLowerCase()
     .replace(/^ansi[ _]?/, '')
-    .replace(/^(oem|ldid\/)/, '');
+    .replace(/^(oem[ _]?|ldid\/)/, '');
   const candidate = /^\d{3,5}$/.test(name)
     ? name === '65001'
       ? 'utf-8'
@@ -15,7 +15,7 @@ export function encodingFromText(text: string): string | undefined {
         ? `iso-8859-${name.slice(4)}`
         : `cp${name}`
     : name.replace(/^iso[ _]?8859/, 'iso-8859').replace(/^utf8$/, 'utf-8');
-  return iconv.encodingExists(candidate) ? candidate : undefined;
+  return encodingExists(candidate) ? candidate : undefined;
 }
 
 /** The encoding that was asked for; an error when it is none. */

@@ -1,4 +1,3 @@
-import iconv from 'iconv-lite';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import { Batch, batchLimit } from '../../core/layer/batch.ts';
@@ -7,6 +6,7 @@ import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Mark, markReasons } from '../../core/table/marks.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
 import type { ByteSource, Surroundings } from '../bytes/byte-source.ts';
+import { decodeText, textPieces } from '../bytes/code-pages.ts';
 import { askedEncoding, isUtf8 } from '../bytes/encodings.ts';
 import { describedBy, type TableDescription } from '../csvw/metadata.ts';
 import { baseName } from '../opening/names.ts';
@@ -35,11 +35,11 @@ export interface DelimitedReading {
 
 /** The text as UTF-8 bytes, without a byte-order mark. */
 async function* textStream(source: ByteSource, encoding: string): AsyncGenerator<Uint8Array> {
-  const decoder = encoding === 'utf-8' ? null : iconv.getDecoder(encoding);
+  const decoder = encoding === 'utf-8' ? null : textPieces(encoding);
   const encoder = new TextEncoder();
   let first = true;
   for await (let chunk of source.stream()) {
-    if (decoder !== null) chunk = encoder.encode(decoder.write(chunk as Buffer));
+    if (decoder !== null) chunk = encoder.encode(decoder.write(chunk));
     if (first && chunk[0] === 0xef && chunk[1] === 0xbb && chunk[2] === 0xbf) chunk = chunk.subarray(3);
     first = false;
     yield chunk;
@@ -69,7 +69,7 @@ async function layoutOf(source: ByteSource, asked: DelimitedReading): Promise<La
   else if (head[0] === 0xff && head[1] === 0xfe) encoding = 'utf-16le';
   else if (head[0] === 0xfe && head[1] === 0xff) encoding = 'utf-16be';
   else if (!isUtf8(head)) encoding = 'windows-1252';
-  let text = encoding === 'utf-8' ? head : new TextEncoder().encode(iconv.decode(head as Buffer, encoding));
+  let text = encoding === 'utf-8' ? head : new TextEncoder().encode(decodeText(head, encoding));
   if (text[0] === 0xef && text[1] === 0xbb && text[2] === 0xbf) text = text.subarray(3);
   const delimiter =
     asked.delimiter !== undefined
@@ -153,7 +153,7 @@ async function survey(
       if (checker !== null && !isAscii(chunk)) checker.decode(chunk, { stream: true });
     } catch {
       const head = await source.bytes(0, headLength);
-      const text = new TextEncoder().encode(iconv.decode(head as Buffer, 'windows-1252'));
+      const text = new TextEncoder().encode(decodeText(head, 'windows-1252'));
       const { rows: first } = firstRows(text, source.size <= headLength, delimiter, headerRows);
       return survey(source, { ...layout, encoding: 'windows-1252', first }, findings, asked, asText);
     }

@@ -1,4 +1,4 @@
-import iconv from 'iconv-lite';
+import { decodeText } from '../bytes/code-pages.ts';
 import { isUtf8 } from '../bytes/encodings.ts';
 import { ending } from '../opening/names.ts';
 import { findDelimiter } from './scan.ts';
@@ -39,7 +39,7 @@ export function looksDelimited(head: Uint8Array, complete: boolean, name: string
       : head[0] === 0xfe && head[1] === 0xff
         ? 'utf-16be'
         : null;
-  const text = utf16 !== null ? new TextEncoder().encode(iconv.decode(head as Buffer, utf16)) : head;
+  const text = utf16 !== null ? new TextEncoder().encode(decodeText(head, utf16)) : head;
   for (let k = 0; k < Math.min(text.length, 4096); k++) {
     const c = text[k];
     // Control characters are no text, unless a name and the encoding say that it is one.

@@ -1,4 +1,3 @@
-import iconv from 'iconv-lite';
 import { grouped } from '../../core/account.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
@@ -6,6 +5,7 @@ import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { daysOf } from '../../core/table/time.ts';
 import { ByteQueue, type ByteSource } from '../bytes/byte-source.ts';
+import { decodeText } from '../bytes/code-pages.ts';
 import { type MemoTexts, openMemo } from './memo.ts';
 
 export interface DbaseField {
@@ -22,7 +22,7 @@ export interface DbaseHeader {
   records: number;
   headerLength: number;
   recordLength: number;
-  /** Name for iconv-lite. */
+  /** One that `code-pages.ts` knows. */
   encoding: string;
   findings: Finding[];
   /** Long texts that stand in a file of their own; null when no field has any. */
@@ -172,10 +172,10 @@ function decode(bytes: Uint8Array, encoding: string): string {
     try {
       return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
     } catch {
-      return iconv.decode(bytes as Buffer, 'windows-1252');
+      return decodeText(bytes, 'windows-1252');
     }
   }
-  return iconv.decode(bytes as Buffer, encoding);
+  return decodeText(bytes, encoding);
 }
 
 /** Whole-number fields wider than 15 digits may hold what a double cannot: then they are kept as text; or fractions. */

@@ -1,4 +1,4 @@
-import iconv from 'iconv-lite';
+import { decodeText, encodingExists } from '../bytes/code-pages.ts';
 import { rootTag } from './markup.ts';
 
 /** Encoding of an XML document by its byte-order mark or its declaration (XML 1.0, appendix F). */
@@ -16,9 +16,7 @@ export function xmlEncoding(head: Uint8Array): string {
 /** The beginning of an XML document as text, for sniffing. */
 export function xmlHead(head: Uint8Array): string {
   const encoding = xmlEncoding(head);
-  const text = iconv.encodingExists(encoding)
-    ? iconv.decode(head as Buffer, encoding)
-    : new TextDecoder().decode(head);
+  const text = encodingExists(encoding) ? decodeText(head, encoding) : new TextDecoder().decode(head);
   return text.replace(/^\ufeff/, '');
 }
 

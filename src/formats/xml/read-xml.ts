@@ -1,7 +1,7 @@
-import iconv from 'iconv-lite';
 import { SaxesParser } from 'saxes';
 import { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
+import { encodingExists, textPieces } from '../bytes/code-pages.ts';
 import { xmlEncoding } from './encoding.ts';
 
 /** Deepest nesting of elements that is read. */
@@ -87,14 +87,14 @@ export async function* readXml<T>(
     handler.close(local(tag.name), texts.pop() ?? '');
   });
   const encoding = xmlEncoding(await source.bytes(0, 256));
-  if (!iconv.encodingExists(encoding))
+  if (!encodingExists(encoding))
     throw new IsomericError('xml-encoding', `The encoding “${encoding}” is not known.`, {
       place: { file: source.name },
     });
   const utf8 = encoding === 'utf-8' ? new TextDecoder('utf-8', { fatal: true }) : null;
-  const other = utf8 === null ? iconv.getDecoder(encoding) : null;
+  const other = utf8 === null ? textPieces(encoding) : null;
   const decode = (chunk: Uint8Array | null): string => {
-    if (other !== null) return chunk === null ? (other.end() ?? '') : other.write(chunk as Buffer);
+    if (other !== null) return chunk === null ? other.end() : other.write(chunk);
     try {
       return chunk === null ? utf8!.decode() : utf8!.decode(chunk, { stream: true });
     } catch {

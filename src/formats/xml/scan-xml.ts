@@ -1,7 +1,7 @@
-import iconv from 'iconv-lite';
 import { IsomericError } from '../../core/errors.ts';
 import { decodeText } from '../../core/table/column.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
+import { encodingExists, textPieces } from '../bytes/code-pages.ts';
 import { xmlEncoding } from './encoding.ts';
 import { withoutEntities } from './markup.ts';
 
@@ -105,10 +105,10 @@ class Names {
 export async function scanXml(source: ByteSource, handler: ScanHandler): Promise<void> {
   const scanner = new Scanner(source.name, handler);
   const encoding = xmlEncoding(await source.bytes(0, 256));
-  const decoder = encoding === 'utf-8' || !iconv.encodingExists(encoding) ? null : iconv.getDecoder(encoding);
+  const decoder = encoding === 'utf-8' || !encodingExists(encoding) ? null : textPieces(encoding);
   const encoder = new TextEncoder();
   for await (const chunk of source.stream())
-    scanner.push(decoder === null ? chunk : encoder.encode(decoder.write(chunk as Buffer)));
+    scanner.push(decoder === null ? chunk : encoder.encode(decoder.write(chunk)));
   const rest = decoder?.end();
   if (rest) scanner.push(encoder.encode(rest));
   scanner.finish();

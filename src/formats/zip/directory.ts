@@ -1,6 +1,6 @@
-import iconv from 'iconv-lite';
 import type { IsomericError } from '../../core/errors.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
+import { decodeText } from '../bytes/code-pages.ts';
 import { crc32 } from '../compressed/crc32.ts';
 
 /** An entry as the directory of an archive describes it (APPNOTE 6.3.10, section 4.3.12). */
@@ -79,7 +79,7 @@ function nameOf(bytes: Uint8Array, saysUtf8: boolean): string {
   try {
     return utf8.decode(bytes);
   } catch {
-    return iconv.decode(bytes as Buffer, saysUtf8 ? 'windows-1252' : 'cp437');
+    return decodeText(bytes, saysUtf8 ? 'windows-1252' : 'cp437');
   }
 }
 
