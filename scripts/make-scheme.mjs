@@ -7,5 +7,5 @@ const folder = join(dirname(fileURLToPath(import.meta.url)), '..', 'src', 'forma
 const text = readFileSync(join(folder, 'thematic.yaml'), 'utf8');
 writeFileSync(
   join(folder, 'thematic.generated.ts'),
-  `// Made by \`npm run scheme\` from thematic.yaml; change that.\nexport const thematicText = ${JSON.stringify(text)};\n`,
+  `// Made by \`npm run scheme\` from thematic.yaml; change that.\n/** The class scheme that comes with Isomeric, as YAML. */\nexport const thematicText = ${JSON.stringify(text)};\n`,
 );

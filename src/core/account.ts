@@ -39,10 +39,17 @@ export interface Account {
   sentence: string;
 }
 
+/**
+ * An account that is not closed yet, without counts.
+ *
+ * @param verb the verb's name, as it begins the sentence
+ * @param subject name of the layer or table
+ */
 export function openAccount(verb: string, subject: string): Account {
   return { verb, subject, counts: {}, notes: [], findings: [], closed: false, sentence: '' };
 }
 
+/** Empties an account: its table is read once more. */
 export function resetAccount(account: Account): void {
   account.counts = {};
   account.notes = [];

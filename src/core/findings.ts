@@ -1,4 +1,6 @@
+/** The severities, from the least. */
 export const severities = ['note', 'warning', 'error'] as const;
+/** How bad a finding is. */
 export type Severity = (typeof severities)[number];
 
 /** One thing that is wrong or worth knowing, as data. */

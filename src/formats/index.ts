@@ -1,5 +1,5 @@
 export * from './bytes/byte-source.ts';
-export type { SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './bytes/sqlite.ts';
+export type { NewDatabase, SqliteDatabase, SqliteEngine, SqliteStatement, SqlValue } from './bytes/sqlite.ts';
 export { loadScheme, thematicScheme, thematicText } from './class-scheme/load.ts';
 export { schemeJsonSchema } from './class-scheme/schema.ts';
 export { type DelimitedOptions, writeDelimited } from './delimited/write.ts';
@@ -47,6 +47,12 @@ export {
   writingFormatFor,
   writingFormats,
 } from './writing/register.ts';
-export { type ByteSink, memoryTarget, type Scratch, type Target } from './writing/target.ts';
+export {
+  type ByteSink,
+  type MemoryTarget,
+  memoryTarget,
+  type Scratch,
+  type Target,
+} from './writing/target.ts';
 export { writeTables } from './writing/write-tables.ts';
 export { openZip } from './zip/zip.ts';

@@ -26,6 +26,7 @@ export interface Capabilities {
   scratch?: () => Scratch;
 }
 
+/** How a source is to be read, and what stands around it. */
 export interface OpenContext {
   around: Surroundings | null;
   /** Path of the source among what stands around it. */
@@ -43,6 +44,7 @@ export interface OpenContext {
   headerRows?: number;
 }
 
+/** A format that is read. */
 export interface Format {
   /** Name in messages and in `--json`. */
   name: string;
@@ -53,6 +55,7 @@ export interface Format {
    * contents cannot tell: a table of one column has no delimiter.
    */
   sniff(head: Uint8Array, complete: boolean, name: string): boolean;
+  /** Opens all layers and tables in a source. */
   open(source: ByteSource, context: OpenContext): Promise<(Layer | Table)[]>;
 }
 

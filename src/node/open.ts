@@ -80,6 +80,7 @@ async function splitPath(path: string): Promise<{ file: string; inside: string; 
   });
 }
 
+/** How a path is opened. */
 export interface OpenOptions {
   /** When given, messages show paths relative to it. */
   root?: string;

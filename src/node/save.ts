@@ -101,6 +101,7 @@ export async function writeChunks(
   });
 }
 
+/** Writes a text file beside its place, and renames it when it is whole. */
 export async function writeText(path: string, text: string): Promise<void> {
   await writeChunks(path, [new TextEncoder().encode(text)]);
 }

@@ -127,6 +127,7 @@ export class NodeTarget implements Target {
     this.gone.add(name);
   }
 
+  /** Room in a temporary file. */
   scratch(room?: number): Scratch {
     const scratch = new FileScratch(room);
     this.scratches.push(scratch);

@@ -25,6 +25,7 @@ export interface DatasetRequest extends Wanted, SourceTraits {
   agreed?: boolean;
 }
 
+/** What gathering one dataset may use, and whom it tells. */
 export interface DatasetSettings {
   /** Where files are kept; in memory when left out. */
   store?: Store;
@@ -36,10 +37,13 @@ export interface DatasetSettings {
   earlier?: readonly Receipt[];
   patience?: number;
   tries?: number;
+  /** Told what is worth knowing on the way. */
   note?(words: string): void;
+  /** Told how far each file has come. */
   progress?(meter: Meter): void;
 }
 
+/** The files of a dataset, and a receipt for each. */
 export interface GatheredDataset {
   /** Its files, in the order in which they are read. */
   files: ByteSource[];

@@ -10,4 +10,5 @@ export const protocolKinds = [
   'rows',
   'orders',
 ] as const;
+/** Name of a protocol: `kind:` of a source. */
 export type ProtocolKind = (typeof protocolKinds)[number];

@@ -87,6 +87,7 @@ export interface PlacedOrder {
   jobs: { url: string; piece: string }[];
 }
 
+/** What came of one order. */
 export interface Gathered {
   receipts: Receipt[];
   /** Paths of the data of each dataset, in the order in which they are read. */
@@ -125,7 +126,9 @@ export interface Protocol {
   together(order: Order): string;
   /** The file that an order is kept as, where it has no folder of its own (`folderOf`). */
   place?(order: Order): string;
+  /** Gathers datasets of one source. */
   gather(orders: readonly Order[], context: TransferContext): Promise<Gathered>;
+  /** What gathering would take, asked of the service. */
   estimate(orders: readonly Order[], context: TransferContext): Promise<Estimate>;
   /** Terms that the service itself asks agreement to. */
   terms?(order: Order, context: TransferContext): Promise<TermsLink | null>;

@@ -23,8 +23,10 @@ const byKind: Readonly<Record<ProtocolKind, Protocol>> = {
   orders: ordersProtocol,
 };
 
+/** All protocols by their kinds. */
 export const protocols: readonly Protocol[] = Object.values(byKind);
 
+/** The protocol of a kind, loaded when it is asked for. */
 export function protocolOf(kind: string): Protocol | undefined {
   return protocols.find((protocol) => protocol.kind === kind);
 }

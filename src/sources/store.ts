@@ -9,11 +9,13 @@ export interface PartNote {
   total?: number;
 }
 
+/** A part of a file that came before the connection broke off. */
 export interface Part {
   bytes: number;
   note: PartNote;
 }
 
+/** How a file is received. */
 export interface ReceiveOptions {
   /** Bytes that are there already and stay. */
   from: number;
@@ -39,6 +41,7 @@ export interface Store {
   ): Promise<{ bytes: number; sha256: string }>;
   /** Forgets what came of a file that was broken off. */
   dropPart(path: string): Promise<void>;
+  /** Removes a file; none there is no error. */
   remove(path: string): Promise<void>;
   /** Files below a folder, sorted; none when there is no such folder. */
   list(folder: string): Promise<string[]>;

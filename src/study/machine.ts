@@ -11,9 +11,13 @@ import type { Fetch, Meter } from '../sources/transfer/context.ts';
 
 /** Told what happens, as it happens; the command line prints it, tests collect it. */
 export interface Reporter {
+  /** Told that a stage begins. */
   stage(words: string): void;
+  /** Told a sentence. */
   say(words: string): void;
+  /** Told what belongs to the last sentence. */
   note(words: string): void;
+  /** Told of a finding. */
   finding(finding: Finding): void;
   /** How far a dataset is; null when it has come or failed. */
   progress(what: string, meter: Meter | null): void;
@@ -40,6 +44,7 @@ export interface Machine {
   scratch?: () => Scratch;
   /** Saves layers into a file of the study folder, by its ending. */
   save(tables: readonly Table[], path: string, now: string): Promise<Account[]>;
+  /** Writes a file of the study folder. */
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;
   /** Adds text at the end of a file of the study folder. */
   append(path: string, text: string): Promise<void>;
@@ -48,12 +53,16 @@ export interface Machine {
   /** SVG → PNG at the given width in pixels. */
   png(svg: string, width: number): Promise<Uint8Array>;
   fetch: Fetch;
+  /** Waits so many milliseconds. */
   sleep(milliseconds: number): Promise<void>;
+  /** The time now, as ISO 8601 in UTC. */
   now(): string;
+  /** The value of a variable of the environment. */
   environment(name: string): string | undefined;
   reporter: Reporter;
 }
 
+/** A reporter that keeps all to itself. */
 export const silentReporter: Reporter = { stage() {}, say() {}, note() {}, finding() {}, progress() {} };
 
 export async function writeText(machine: Machine, path: string, text: string): Promise<void> {

@@ -21,6 +21,7 @@ import { areaDataset, boxOfArea, buildArea, type StudyArea } from './preparing/a
 import { preparedPath, type StudyCrs, studyCrs, titled } from './preparing/open-datasets.ts';
 import type { Stage } from './stages.ts';
 
+/** How a study is run. */
 export interface RunOptions extends GatherOptions {
   /** Asks what gathering would take, and stops. */
   dry?: boolean;
@@ -28,6 +29,7 @@ export interface RunOptions extends GatherOptions {
   only?: Stage;
 }
 
+/** What a run left behind. */
 export interface RunResult {
   study: Study;
   findings: Finding[];

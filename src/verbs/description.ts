@@ -32,6 +32,7 @@ export interface OptionValues {
   /** Grids of datum shifts. */
   grids: readonly GridShift[];
 }
+/** Name of a kind of option. */
 export type OptionKind = keyof OptionValues;
 
 /** One option of a verb: what it is, and how it is called where. */

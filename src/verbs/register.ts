@@ -28,6 +28,7 @@ export const verbs: readonly Verb[] = [
   reprojectVerb,
 ];
 
+/** The verb of a name; undefined when there is none. */
 export function verbNamed(name: string): Verb | undefined {
   return verbs.find((verb) => verb.name === name);
 }

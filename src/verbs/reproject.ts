@@ -78,6 +78,7 @@ async function bestFor(given: Layer, { best }: BestFor): Promise<{ target: Crs; 
   return { target: choice.crs, from: { ...given, accounts: [...given.accounts, account] } };
 }
 
+/** How `reproject` goes about it. */
 export interface ReprojectSettings {
   /** Grids of datum shifts, as `openGrid` reads them; each is used where it leads between the two datums. */
   grids?: readonly GridShift[];

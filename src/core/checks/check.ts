@@ -18,7 +18,9 @@ const most = 200;
 export interface Check {
   /** What is asked, in words: `valid`. */
   words: string;
+  /** Looks at one batch; called for all of them in order. */
   see(batch: Batch): void;
+  /** Called after the last batch: what was found, and one sentence about it. */
   close(): { findings: Finding[]; sentence: string };
 }
 

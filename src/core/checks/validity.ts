@@ -22,6 +22,7 @@ export type FaultCode =
   | 'polygons-overlap'
   | 'disconnected-interior';
 
+/** One thing that makes a geometry invalid (OGC 06-103r4, clause 6.1). */
 export interface Fault {
   code: FaultCode;
   x: number;

@@ -3,6 +3,7 @@ import type { FieldType } from '../table/schema.ts';
 
 /** Geometries that a class may hold; each makes a layer of its own. */
 export const shapeNames = ['point', 'line', 'area'] as const;
+/** Geometries that a class may have. */
 export type ShapeName = (typeof shapeNames)[number];
 
 /** How the text of a tag becomes a value. */
@@ -14,8 +15,10 @@ export const columnKinds = [
   'kilometres per hour',
   'yes or no',
 ] as const;
+/** What the values of a column are; units of lengths are brought to metres. */
 export type ColumnKind = (typeof columnKinds)[number];
 
+/** A column of a class, and the tag that fills it. */
 export interface SchemeColumn {
   /** Name of the field. */
   name: string;
@@ -34,6 +37,7 @@ export interface DrawingStyle {
   size?: number;
 }
 
+/** A condition on tags, and the sub-class of what meets it. */
 export interface SchemeRule {
   /** Name of the sub-class. */
   name: string;
@@ -44,6 +48,7 @@ export interface SchemeRule {
   style: DrawingStyle;
 }
 
+/** A class of map features: its rules, its columns, the geometries that it has. */
 export interface SchemeClass {
   name: string;
   title: string;
@@ -63,6 +68,7 @@ export interface ClassScheme {
   classes: readonly SchemeClass[];
 }
 
+/** Type of the field that a column becomes. */
 export const fieldTypeOf: Record<ColumnKind, FieldType> = {
   text: 'text',
   integer: 'integer',
@@ -72,6 +78,7 @@ export const fieldTypeOf: Record<ColumnKind, FieldType> = {
   'yes or no': 'boolean',
 };
 
+/** Unit of the field that a column becomes. */
 export const unitOf: Partial<Record<ColumnKind, string>> = {
   metres: 'm',
   'kilometres per hour': 'km/h',

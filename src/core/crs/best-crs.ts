@@ -8,8 +8,10 @@ import { crsAt } from './search.ts';
 
 /** What a CRS is wanted for. */
 export const crsPurposes = ['mapping', 'densities', 'distances'] as const;
+/** What a CRS is wanted for: maps in general, figures per area (equal areas), lengths. */
 export type CrsPurpose = (typeof crsPurposes)[number];
 
+/** A CRS that may suit an area, with what it does to lengths, areas and angles there. */
 export interface CrsCandidate {
   crs: Crs;
   kind: 'national or regional grid' | 'UTM' | 'own, fitted to the area';

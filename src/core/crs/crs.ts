@@ -35,6 +35,7 @@ export interface DatumShift {
   source: string;
 }
 
+/** Longitudes and latitudes on an ellipsoid; in memory always [longitude, latitude] in degrees of its own meridian. */
 export interface GeographicCrs {
   kind: 'geographic';
   name: string;
@@ -70,6 +71,7 @@ export function parameterKind(name: ParameterName): 'angle' | 'length' | 'scale'
   return name === 'falseEasting' || name === 'falseNorthing' ? 'length' : 'angle';
 }
 
+/** Parameters that projections have, named after Guidance Note 7-2. */
 export const parameterNames = [
   'latitudeOfOrigin',
   'centralMeridian',
@@ -88,8 +90,10 @@ export const parameterNames = [
   'zoneWidth',
   'planeRotation',
 ] as const;
+/** Name of a parameter of a projection. */
 export type ParameterName = (typeof parameterNames)[number];
 
+/** Coordinates of a map: a projection of a geographic CRS; in memory always [east, north] in its unit. */
 export interface ProjectedCrs {
   kind: 'projected';
   name: string;
@@ -111,6 +115,7 @@ export interface ProjectedCrs {
  */
 export type Crs = GeographicCrs | ProjectedCrs;
 
+/** The geographic CRS that a CRS is made of, or itself. */
 export function geographicOf(crs: Crs): GeographicCrs {
   return crs.kind === 'geographic' ? crs : crs.base;
 }
@@ -149,6 +154,7 @@ function near(a: number | undefined, b: number | undefined, tolerance: number): 
   return Math.abs((a ?? 0) - (b ?? 0)) <= tolerance;
 }
 
+/** Have two CRSs the same ellipsoid, by its axis (to 0.1 mm) and flattening? */
 export function sameEllipsoid(a: Ellipsoid, b: Ellipsoid): boolean {
   return near(a.a, b.a, 0.001) && near(a.f, b.f, 1e-11);
 }
@@ -159,6 +165,7 @@ export function sameDatumName(a: string, b: string): boolean {
   return key !== '' && key === datumKey(b);
 }
 
+/** Do two datum shifts do the same? */
 export function sameShift(a: DatumShift | null, b: DatumShift | null): boolean {
   if (a === null || b === null) return a === b;
   const pivot = (shift: DatumShift, k: number) =>

@@ -18,6 +18,7 @@ interface SubGrid {
   children: SubGrid[];
 }
 
+/** A grid of datum shifts (NTv2), from one datum to another, with its sub-grids. */
 export interface GridShift {
   /** Name of the file, for messages. */
   name: string;

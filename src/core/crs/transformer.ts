@@ -31,6 +31,7 @@ export interface Transformer {
   transform(xy: Float64Array, start?: number, count?: number): number;
 }
 
+/** What a way between two CRSs may use. */
 export interface TransformerOptions {
   /** Grids of shifts; the first that leads between the two datums is used. */
   grids?: readonly GridShift[];

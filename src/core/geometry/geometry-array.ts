@@ -11,6 +11,7 @@ export const Kind = {
 } as const;
 export type Kind = (typeof Kind)[keyof typeof Kind];
 
+/** Names of the kinds, by their numbers; 0 is no geometry. */
 export const kindNames = [
   'none',
   'Point',
@@ -21,6 +22,7 @@ export const kindNames = [
   'MultiPolygon',
   'GeometryCollection',
 ] as const;
+/** Name of a kind of geometry, as OGC 06-103r4 has them. */
 export type KindName = (typeof kindNames)[number];
 
 /** The kind of one part of a geometry of this kind: Point, LineString or Polygon. */
@@ -37,14 +39,17 @@ export function dimensionOf(kind: number): number {
 /** [least x, least y, greatest x, greatest y] */
 export type Box = [number, number, number, number];
 
+/** A box that holds nothing: [Infinity, Infinity, -Infinity, -Infinity]. */
 export function emptyBox(): Box {
   return [Infinity, Infinity, -Infinity, -Infinity];
 }
 
+/** Does a box hold nothing? */
 export function isEmptyBox(box: Box): boolean {
   return !(box[0] <= box[2] && box[1] <= box[3]);
 }
 
+/** Makes a box hold another one too, in place. */
 export function growBox(box: Box, other: Box): void {
   if (other[0] < box[0]) box[0] = other[0];
   if (other[1] < box[1]) box[1] = other[1];
@@ -65,6 +70,7 @@ export function boxOfPositions(xy: ArrayLike<number>): Box {
   return box;
 }
 
+/** Do two boxes share a point, of their borders too? */
 export function boxesMeet(a: Box, b: Box): boolean {
   return a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3];
 }
@@ -74,6 +80,7 @@ function someNumber(values: Float64Array, from: number, end: number): boolean {
   return false;
 }
 
+/** The flat buffers of a GeometryArray: offsets feature → parts → rings or paths → vertices, and interleaved x and y. */
 export interface GeometryBuffers {
   length: number;
   kind: Uint8Array;
@@ -131,6 +138,7 @@ export class GeometryArray implements GeometryBuffers {
     return this.vertexStart[this.ringStart[this.partStart[i + 1]]];
   }
 
+  /** Has feature i no vertex? */
   isEmpty(i: number): boolean {
     return this.firstVertex(i) === this.endVertex(i);
   }
@@ -188,6 +196,7 @@ export class GeometryArray implements GeometryBuffers {
     return new GeometryArray({ ...this.buffers(), xy });
   }
 
+  /** Its buffers, to be handed to another thread; views, not copies. */
   buffers(): GeometryBuffers {
     const { length, kind, partStart, ringStart, vertexStart, xy, z, m, partKind } = this;
     return { length, kind, partStart, ringStart, vertexStart, xy, z, m, partKind };

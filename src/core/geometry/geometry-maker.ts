@@ -79,12 +79,14 @@ export class GeometryMaker {
     this.parts++;
   }
 
+  /** Begins a ring of an area, or a path of a line. */
   ring(): void {
     if (this.rings >= this.vertexStart.length) this.vertexStart = grown(this.vertexStart, this.rings + 1);
     this.vertexStart[this.rings] = this.vertices;
     this.rings++;
   }
 
+  /** Adds a vertex: east or longitude, north or latitude. */
   vertex(x: number, y: number): void {
     const k = 2 * this.vertices;
     if (k + 1 >= this.xy.length) this.xy = grown(this.xy, k + 2, 2 * this.likely);
@@ -228,10 +230,12 @@ export class GeometryMaker {
     }
   }
 
+  /** Where it stands now, for `back`. */
   mark(): BuilderMark {
     return { features: this.features, parts: this.parts, rings: this.rings, vertices: this.vertices };
   }
 
+  /** Takes back all that was added since a mark. */
   back(mark: BuilderMark): void {
     this.features = mark.features;
     this.parts = mark.parts;

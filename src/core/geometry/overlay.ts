@@ -4,6 +4,7 @@ import type { GeometryArray } from './geometry-array.ts';
 import { GeometryMaker } from './geometry-maker.ts';
 import { label, locateByScan } from './labelling.ts';
 
+/** What is kept of two areas. */
 export type OverlayOperation = 'intersection' | 'union' | 'difference' | 'symmetric-difference';
 
 /** Which points rings enclose: an odd number of times, or any number but zero. */

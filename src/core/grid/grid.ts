@@ -3,6 +3,7 @@ import { IsomericError } from '../errors.ts';
 import type { Finding } from '../findings.ts';
 import type { Box } from '../geometry/geometry-array.ts';
 
+/** Type of the samples of a band. */
 export type SampleType =
   | 'uint8'
   | 'int8'
@@ -16,6 +17,7 @@ export type SampleType =
   | 'float32'
   | 'float64';
 
+/** One band of a grid. */
 export interface GridBand {
   name: string;
   type: SampleType;
@@ -98,6 +100,7 @@ export function cellAt(grid: Grid, x: number, y: number): [number, number] {
   return [(dx * t[5] - dy * t[2]) / determinant, (dy * t[1] - dx * t[4]) / determinant];
 }
 
+/** Box of a grid in its own CRS. */
 export function gridExtent(grid: Grid): Box {
   const corners = [
     placeOf(grid, 0, 0),
@@ -137,6 +140,7 @@ export function* strips(grid: Grid, within?: GridWindow): Generator<GridWindow> 
     yield { column: all.column, row, width: all.width, height: Math.min(rows, all.row + all.height - row) };
 }
 
+/** Least, greatest and mean value of a band, and how many cells have one. */
 export interface BandSummary {
   cells: number;
   /** Cells without data. */

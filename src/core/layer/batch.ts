@@ -6,6 +6,7 @@ import { takeValues } from '../table/column-builder.ts';
 /** Most features in one batch. */
 export const batchLimit = 16_384;
 
+/** A batch as plain buffers, to be handed to another thread. */
 export interface BatchBuffers {
   length: number;
   first: number;
@@ -44,6 +45,7 @@ export class Batch {
     return this.first + i + 1;
   }
 
+  /** The same features with other parts. */
   with(parts: { geometry?: GeometryArray | null; columns?: readonly Column[]; ids?: Column | null }): Batch {
     return new Batch({
       length: this.length,
@@ -99,6 +101,7 @@ export class Batch {
     return { buffers, transfer: [...new Set(transfer)] };
   }
 
+  /** A batch from buffers that came from another thread. */
   static fromTransfer(buffers: BatchBuffers): Batch {
     return new Batch({
       length: buffers.length,

@@ -3,6 +3,7 @@ import { dimensionOf } from '../geometry/geometry-array.ts';
 import { requireField } from '../table/schema.ts';
 import type { Layer } from './layer.ts';
 
+/** Values of a field by the values of another. */
 export interface Figures {
   /** Value of the field; null for blanks. */
   value: string | null;

@@ -27,6 +27,7 @@ export interface Table {
   readonly findings: readonly Finding[];
   /** What the verbs before did, the first one first; filled while batches flow. */
   readonly accounts: readonly Account[];
+  /** Reads from the beginning, batch by batch; as often as it is called. */
   batches(options?: ReadOptions): AsyncIterable<Batch>;
 }
 
@@ -42,6 +43,7 @@ export interface Layer extends Table {
   readonly extent?: Box;
 }
 
+/** Has a table geometry? */
 export function isLayer(table: Table): table is Layer {
   return 'crs' in table;
 }

@@ -2,6 +2,7 @@ import type { Batch } from '../layer/batch.ts';
 import { type Classes, classify, classOf, givenClasses, parseClasses } from './classes.ts';
 import { rampColours } from './colours.ts';
 
+/** A field divided into classes with colours, and what fell where. */
 export interface Shading {
   classes: Classes;
   colours: string[];

@@ -1,7 +1,9 @@
 import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
 
+/** The ways in which values are divided into classes. */
 export const classMethods = ['equal', 'quantile', 'natural'] as const;
+/** How values are divided into classes. */
 export type ClassMethod = (typeof classMethods)[number];
 
 /** Class k holds the values above `breaks[k]` up to and including `breaks[k + 1]`; the first also its own lower end. */

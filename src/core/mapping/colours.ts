@@ -23,6 +23,7 @@ const ramps: Readonly<Record<string, { of: (t: number) => string; from: number; 
   grey: { of: interpolateGreys, from: 0.12, to: 0.85 },
 });
 
+/** Names of the colour ramps. */
 export const rampNames: readonly string[] = Object.keys(ramps);
 
 /** `#rrggbb` for each of `count` classes, light to dark. */

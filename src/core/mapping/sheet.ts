@@ -21,6 +21,7 @@ export interface SheetLayer {
   silent?: boolean;
 }
 
+/** The legend of a map of classes. */
 export interface ClassLegend {
   title: string;
   unit?: string;
@@ -32,6 +33,7 @@ export interface ClassLegend {
   methodWords: string;
 }
 
+/** A map sheet: title, layers, legend, scale, sources. */
 export interface Sheet {
   title: string;
   subtitle?: string;
@@ -47,6 +49,7 @@ export interface Sheet {
 
 /** A4 across at 96 dots an inch. */
 export const sheetWidth = 1123;
+/** Height of a sheet in units of 1/96 inch. */
 export const sheetHeight = 794;
 const frame = { x: 36, y: 104, width: 752, height: 596 };
 const column = { x: 820, y: 104, width: 267 };

@@ -5,6 +5,7 @@ import type { ExpressionContext } from './cql2/node.ts';
 import { marginOfSum } from './margins.ts';
 import type { Schema } from './schema.ts';
 
+/** Names of the aggregates that `groupRows` computes. */
 export const aggregateNames = ['count', 'sum', 'mean', 'least', 'greatest', 'median'] as const;
 type AggregateName = (typeof aggregateNames)[number];
 

@@ -4,6 +4,7 @@ import { suggest } from '../nearest.ts';
 import { bareCode, codeBookOfTables, findVariables, readableName } from './code-book.ts';
 import { type Field, freeName } from './schema.ts';
 
+/** The columns that words chose, and what is to be told about them. */
 export interface ChosenVariables {
   /** Columns for a selection: [name, new name]. */
   columns: [string, string][];

@@ -41,6 +41,7 @@ export class CodeBookIndex {
     }
   }
 
+  /** The entry of a code, whatever its case; undefined when there is none. */
   get(code: string): Variable | undefined {
     return this.byCode.get(bareCode(code));
   }
@@ -109,6 +110,7 @@ export function codeBookOfTables(tables: readonly Table[], all = false): CodeBoo
   return { variables };
 }
 
+/** A variable that words found. */
 export interface FoundVariable {
   variable: Variable;
   /** Greater fits better. */

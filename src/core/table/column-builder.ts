@@ -61,6 +61,7 @@ export class ColumnBuilder {
     this.valid[this.length >> 3] |= 1 << (this.length & 7);
   }
 
+  /** Adds a blank. */
   null(): void {
     this.room();
     this.valid[this.length >> 3] &= ~(1 << (this.length & 7));
@@ -88,6 +89,7 @@ export class ColumnBuilder {
     this.length++;
   }
 
+  /** Adds a text; null becomes a blank. */
   text(value: string): void {
     const bytes = this.reserve(value.length * 3);
     const { written } = encoder.encodeInto(value, bytes.subarray(this.used));

@@ -5,6 +5,7 @@ import { dateText, timestampText } from './time.ts';
 /** What a cell is at the edge: dates and time stamps as ISO 8601 text, JSON parsed (as text where it is nested without end). */
 export type Value = string | number | boolean | Uint8Array | object | null;
 
+/** A column as plain buffers, to be handed to another thread. */
 export interface ColumnBuffers {
   type: FieldType;
   length: number;
@@ -63,6 +64,7 @@ export class Column implements ColumnBuffers {
     this.marks = buffers.marks ?? null;
   }
 
+  /** Is value i blank? */
   isNull(i: number): boolean {
     return this.valid !== null && (this.valid[i >> 3] & (1 << (i & 7))) === 0;
   }
@@ -93,6 +95,7 @@ export class Column implements ColumnBuffers {
     }
   }
 
+  /** Value i as JavaScript has it; null where it is blank. */
   value(i: number): Value {
     if (this.isNull(i)) return null;
     switch (this.type) {
@@ -113,11 +116,13 @@ export class Column implements ColumnBuffers {
     }
   }
 
+  /** Its buffers, to be handed to another thread; views, not copies. */
   buffers(): ColumnBuffers {
     const { type, length, valid, numbers, offsets, bytes, codes, dictionary, marks } = this;
     return { type, length, valid, numbers, offsets, bytes, codes, dictionary, marks };
   }
 
+  /** The buffers that may be handed over instead of being copied. */
   transferables(): ArrayBuffer[] {
     const arrays = [this.valid, this.numbers, this.offsets, this.bytes, this.codes, this.marks];
     return arrays.filter((a) => a !== null).map((a) => a.buffer as ArrayBuffer);

@@ -13,7 +13,9 @@ export interface RepairProposal {
   words: string;
 }
 
+/** The ways to repair keys. */
 export const keyRepairs = ['leading zeros', 'long identifiers'] as const;
+/** A way to repair keys. */
 export type KeyRepair = (typeof keyRepairs)[number];
 
 /** The common length of keys that are made of digits only; 0 when they differ in length or hold letters. */

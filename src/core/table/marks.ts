@@ -7,6 +7,7 @@ export interface Mark {
   reason: string;
 }
 
+/** Why a figure is not there, by the usual words for it. */
 export const reasons = {
   missing: 'missing',
   suppressed: 'suppressed',
@@ -192,6 +193,7 @@ export class MarkList {
     return this.list.length;
   }
 
+  /** The mark of a text; undefined when it is none. */
   get(text: string): number {
     return this.numbers.get(text) ?? this.numbers.get(markSpelling(text)) ?? 0;
   }

@@ -7,6 +7,7 @@ const mostDistinct = 10_000;
 /** Numbers that are kept for quantiles; of more, every second, fourth, eighth … is kept. */
 const mostKept = 1 << 20;
 
+/** What is in a column: how many values, blanks, different ones, the least and greatest, the most frequent. */
 export interface ColumnProfile {
   field: Field;
   rows: number;
@@ -30,6 +31,7 @@ export interface ColumnProfile {
   histogram: number[];
 }
 
+/** Shares of the values below which the quantiles of a profile lie. */
 export const quantileShares = [0.1, 0.25, 0.5, 0.75, 0.9] as const;
 
 /** Gathers what there is to say of one column while batches go by. */
@@ -53,6 +55,7 @@ export class ColumnProfiler {
     this.kept = new Float64Array(1024);
   }
 
+  /** Looks at the values of one batch. */
   see(column: Column): void {
     const { counts } = this;
     const numeric = column.numbers !== null && column.type !== 'boolean';
@@ -107,6 +110,7 @@ export class ColumnProfiler {
     this.kept[this.used++] = value;
   }
 
+  /** The profile of all that was seen. */
   close(bins = 12): ColumnProfile {
     const { field } = this;
     const sorted = this.kept.slice(0, this.used).sort();

@@ -2,6 +2,7 @@ import { IsomericError } from '../errors.ts';
 import { suggest } from '../nearest.ts';
 import type { Mark } from './marks.ts';
 
+/** The types of fields. */
 export const fieldTypes = [
   'integer',
   'real',
@@ -20,6 +21,7 @@ export const fieldTypes = [
  */
 export type FieldType = (typeof fieldTypes)[number];
 
+/** A column: its name, its type, and what is known of it. */
 export interface Field {
   name: string;
   type: FieldType;
@@ -49,8 +51,10 @@ export interface Field {
   marks?: readonly Mark[];
 }
 
+/** The fields of a table, in order. */
 export type Schema = readonly Field[];
 
+/** Place of a field by its name; -1 when there is none. */
 export function fieldIndex(schema: Schema, name: string): number {
   return schema.findIndex((field) => field.name === name);
 }
@@ -68,6 +72,7 @@ export function requireField(schema: Schema, name: string, of: string): number {
   });
 }
 
+/** What people read for a field: its title with its unit, or its name. */
 export function fieldTitle(field: Field): string {
   return field.title ?? field.name;
 }

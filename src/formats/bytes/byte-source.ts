@@ -17,9 +17,11 @@ export interface ByteSource {
 export interface Surroundings {
   /** Paths of all files, relative, with `/`. */
   list(): Promise<readonly string[]>;
+  /** Opens one of the files. */
   open(path: string): Promise<ByteSource>;
 }
 
+/** Bytes in memory as a source. */
 export function sourceFromBytes(bytes: Uint8Array, name = 'bytes'): ByteSource {
   return {
     name,

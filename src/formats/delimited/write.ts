@@ -7,6 +7,7 @@ import { wktText } from '../geometry/wkt.ts';
 import { Filled } from '../writing/filled.ts';
 import { looksLikeFormula } from './formulas.ts';
 
+/** How delimited text is written. */
 export interface DelimitedOptions {
   /** How a layer's geometry is written: two columns for points, WKT for all else, or not at all. */
   geometry?: 'columns' | 'wkt' | 'none';

@@ -6,6 +6,7 @@ import type { Layer } from '../../core/layer/layer.ts';
 import type { Column } from '../../core/table/column.ts';
 import { inWgs84 } from '../writing/longitude-latitude.ts';
 
+/** How GeoJSON is written. */
 export interface GeojsonOptions {
   /** Digits after the point; all that the number has when left out. */
   decimals?: number;

@@ -24,6 +24,7 @@ import { writeRtree } from './rtree.ts';
 import { idDescription, sqlTypes, sqlValue, tableDefinitions } from './tables.ts';
 import { rtreeTriggers } from './triggers.ts';
 
+/** What a GeoPackage that is there already means for the writer. */
 export interface GeopackageWriteOptions {
   /** The database is a GeoPackage already; layers are added to it. */
   existing?: boolean;

@@ -4,6 +4,7 @@ import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { ending } from '../opening/names.ts';
 import type { Target } from './target.ts';
 
+/** How layers are written. */
 export interface WriteOptions {
   /** Time of writing, ISO 8601; given so that the same input makes the same file. */
   now: string;
@@ -13,6 +14,7 @@ export interface WriteOptions {
   replace?: boolean;
 }
 
+/** A format that is written. */
 export interface WritingFormat {
   /** Name for `--as` and in `--json`. */
   name: string;
@@ -33,6 +35,7 @@ export interface WritingFormat {
    * without the quotes that JSON gives it.
    */
   plainTexts?: boolean;
+  /** Writes tables through a target; gives an account for each. */
   write(tables: readonly Table[], target: Target, options: WriteOptions): Promise<Account[]>;
 }
 

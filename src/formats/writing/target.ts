@@ -32,7 +32,10 @@ export interface Target {
   create(name: string): ByteSink;
   /** Says that a file of this name, left from an earlier time, would contradict the new ones and must go. */
   remove(name: string): void;
-  /** @param room bytes that may wait in memory before they are put aside */
+  /**
+   * Room for bytes that are put aside while the file is written.
+   * @param room bytes that may wait in memory before they are put aside
+   */
   scratch(room?: number): Scratch;
   /** The file that stands under the name now; null when there is none. */
   existing(): Promise<ByteSource | null>;
@@ -113,6 +116,12 @@ function joined(chunks: readonly Uint8Array[]): Uint8Array {
   return whole;
 }
 
+/** A target whose files are kept in memory. */
+export interface MemoryTarget extends Target {
+  /** What was written, by name. */
+  files(): Map<string, Uint8Array>;
+}
+
 /** A target in memory, for browsers and tests; `files` hands over what was written. */
 export function memoryTarget(
   name: string,
@@ -121,7 +130,7 @@ export function memoryTarget(
     /** Makes a database and says how to get its bytes. */
     database?: (existing: ByteSource | null) => { database: SqliteDatabase; bytes(): Uint8Array };
   } = {},
-): Target & { files(): Map<string, Uint8Array> } {
+): MemoryTarget {
   const sinks = new Map<
     string,
     { sink: BufferedSink; chunks: Uint8Array[]; patches: [number, Uint8Array][] }

@@ -16,7 +16,9 @@ export interface Traffic {
   bytes: number;
 }
 
+/** How a file at an address is fetched. */
 export interface RemoteOptions {
+  /** The fetch to use; the built-in one when left out. */
   fetch?: typeof fetch;
   /** Milliseconds without an answer or a byte after which a connection counts as dead. */
   patience?: number;

@@ -10,6 +10,7 @@ import { retrying } from './retrying.ts';
 /** Most bytes of a document that is asked for without being kept: descriptions, not data. */
 const mostBytes = 64 * 2 ** 20;
 
+/** An answer that was read whole. */
 export interface Answer {
   status: number;
   headers: Headers;
@@ -97,6 +98,7 @@ function unreadable(
       );
 }
 
+/** The JSON of an answer, checked against a schema. */
 export function jsonOf(answer: Answer, request: Request, context: TransferContext): unknown {
   try {
     return JSON.parse(new TextDecoder().decode(answer.bytes));

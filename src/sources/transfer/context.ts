@@ -38,6 +38,7 @@ export interface TransferContext {
   fetch: Fetch;
   /** ISO 8601. */
   now(): string;
+  /** Waits so many milliseconds; tests do not. */
   sleep(milliseconds: number): Promise<void>;
   /** Receipts of earlier runs, by path. */
   earlier: ReadonlyMap<string, Receipt>;

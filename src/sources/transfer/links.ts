@@ -3,12 +3,14 @@ import { percentDecoded } from '../../core/percent-encoding.ts';
 import type { TransferContext } from './context.ts';
 import { failure } from './failures.ts';
 
+/** What a link must look like. */
 export const link = z.object({
   rel: z.string(),
   href: z.string(),
   type: z.string().optional(),
   title: z.string().optional(),
 });
+/** A link of a document (RFC 8288). */
 export type Link = z.output<typeof link>;
 
 /** Links in a Link header (RFC 8288, section 3), read from its beginning to its end. */

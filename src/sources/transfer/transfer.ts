@@ -12,6 +12,7 @@ import { statedSha256 } from './digests.ts';
 import { failure } from './failures.ts';
 import { retrying } from './retrying.ts';
 
+/** A file that was received. */
 export interface Transfer {
   receipt: Receipt;
   /** True when the copy at hand was still current, or the new one is the same to the byte. */

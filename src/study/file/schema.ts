@@ -319,6 +319,7 @@ export const studySchema = z.strictObject({
     .default({ layers: 'geopackage', pages: ['report'] }),
 });
 
+/** A study as its file says it, with what is usual put in. */
 export type Study = z.output<typeof studySchema>;
 export type StudyDataset = Study['gather'][string];
 export type StudyMap = Study['draw'][string];

@@ -110,6 +110,7 @@ export const entrySchema = z.discriminatedUnion('kind', [
   step,
 ]);
 
+/** One line of the ledger. */
 export type LedgerEntry = z.output<typeof entrySchema>;
 export type DatasetEntry = z.output<typeof dataset>;
 export type GatheringEntry = z.output<typeof gathering>;

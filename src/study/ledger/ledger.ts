@@ -36,6 +36,7 @@ export class Ledger {
   /** True when the file ends in the middle of a line. */
   private ragged = false;
 
+  /** Reads the ledger of a study; an empty one when there is none. */
   static async load(machine: Machine): Promise<Ledger> {
     return Ledger.read((await readText(machine, ledgerPath)) ?? '');
   }

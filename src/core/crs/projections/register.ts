@@ -123,6 +123,7 @@ const plain = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '');
 
 const byName = new Map(methods.map((method) => [method.name, method]));
 
+/** The projection method of a name of ours; undefined when there is none. */
 export function methodNamed(name: string): Method | undefined {
   return byName.get(name);
 }

@@ -7,6 +7,7 @@ import type { Layer } from '../layer.ts';
 import { fillHeights } from './heights.ts';
 import { applyVerb } from './verb.ts';
 
+/** How `clipLayer` cuts. */
 export interface ClipOptions {
   /** `cut`: at the border (default). `whole`: features that share inner points or a stretch with the area stay whole. */
   mode?: 'cut' | 'whole';

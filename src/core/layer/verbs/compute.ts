@@ -7,6 +7,7 @@ import { type Field, type FieldType, fieldIndex, freeName } from '../../table/sc
 import { isLayer, type Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
+/** A new field and its expression. */
 export interface Computation {
   /** Name of the new field; one that is there already is replaced. */
   name: string;
@@ -16,6 +17,7 @@ export interface Computation {
   unit?: string;
 }
 
+/** How margins of error are carried through. */
 export interface ComputeOptions {
   /** Level of confidence of the margins of error, per cent: 90, 95 or 99. */
   confidence?: number;

@@ -5,6 +5,7 @@ import type { GeometryArray } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import type { EdgePath } from './edge-paths.ts';
 
+/** How vertices are added to long edges. */
 export interface Densify {
   path: EdgePath;
   /** How far the new edges may lie from the true ones, in metres (on the map that the layer is brought to). */

@@ -8,6 +8,7 @@ import { asPlainField } from '../feature-ids.ts';
 import { isLayer, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
+/** What makes the groups, and what is computed of each. */
 export interface GroupOptions {
   /** Fields whose values make the groups; none: one group of all rows. */
   by: readonly string[];

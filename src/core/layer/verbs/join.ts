@@ -16,6 +16,7 @@ import { asPlainField } from '../feature-ids.ts';
 import type { ReadOptions, Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
+/** How a table is joined to a layer. */
 export interface JoinOptions {
   /** Field of the layer and field of the table whose values must be equal. */
   on: readonly [layerField: string, tableField: string];

@@ -8,6 +8,7 @@ import { asPlainField } from '../feature-ids.ts';
 import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
+/** Which columns become rows. */
 export interface LengthenOptions {
   /** Columns that become rows. */
   columns: readonly string[];

@@ -10,6 +10,7 @@ import { PlaceWatch, remarkFindings } from './reproject-findings.ts';
 import { SeamCutter } from './seam.ts';
 import { applyVerb } from './verb.ts';
 
+/** How a layer is brought into another CRS. */
 export interface ReprojectOptions extends TransformerOptions {
   /** Adds vertices to long edges before they are brought over, so that they keep their course. */
   densify?: Densify;

@@ -95,6 +95,7 @@ export function splitLevels<T extends Table>(table: T, kinds: RowKinds): T[] {
   }));
 }
 
+/** How rows are matched with units. */
 export interface UnitsOptions {
   /** Field of the table and field of the layer of units that must be equal. */
   on: readonly [tableField: string, unitField: string];

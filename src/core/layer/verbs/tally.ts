@@ -14,6 +14,7 @@ import type { Layer } from '../layer.ts';
 import { reprojectLayer } from './reproject.ts';
 import { applyVerb } from './verb.ts';
 
+/** What the fields of a tally are called. */
 export interface TallyOptions {
   /** Beginning of the new fields' names; the name of the counted layer when left out. */
   as?: string;

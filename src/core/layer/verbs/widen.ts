@@ -8,6 +8,7 @@ import { asPlainField } from '../feature-ids.ts';
 import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
+/** Which columns become columns, rows and values. */
 export interface WidenOptions {
   /** Columns whose values become columns. */
   by: readonly string[];

@@ -30,6 +30,7 @@ export interface Compiled {
   whole: boolean;
   /** Names of the fields it reads. */
   fields: readonly string[];
+  /** Binds the expression to a batch; what comes back gives the value of row i, null for unknown. */
   bind(batch: Batch): Reader;
   /** Margin of error of the results; null when no operand has one. */
   margin: Binder | null;

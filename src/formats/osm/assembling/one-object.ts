@@ -37,6 +37,7 @@ export function parseObjectName(text: string): ObjectName {
   return { kind: objectKinds.indexOf(found[1] as 'node') as 0 | 1 | 2, id: Number(found[2]) };
 }
 
+/** One object of a map extract, with its parts. */
 export interface OneObject {
   /** The object itself (when it has a shape), then its parts: ways as lines, nodes as points. */
   layers: Layer[];

@@ -23,6 +23,7 @@ import {
 import { FeatureTarget, type Sorting } from './targets.ts';
 import { type UnclassifiedTag, UnclassifiedTags } from './unclassified.ts';
 
+/** What of an extract is taken, and how. */
 export interface TakeApartOptions extends AssemblyOptions {
   /** Classes of the scheme that are wanted; all when left out. */
   classes?: readonly string[];
@@ -40,6 +41,7 @@ export interface ClassCount {
   count: number;
 }
 
+/** The layers that an extract was taken apart into, and its account. */
 export interface TakenApart {
   /** One a class and geometry kind, those with features only. */
   layers: Layer[];

@@ -14,6 +14,7 @@ export interface KeyStatistics {
   frequent: { value: string; count: number; kinds: Record<ObjectKind, number> }[];
 }
 
+/** Keys and values of an extract with their counts. */
 export interface TagStatistics {
   objects: Record<ObjectKind, number>;
   /** Objects with at least one tag. */
@@ -38,7 +39,7 @@ const sum = (kinds: Kinds) => kinds[0] + kinds[1] + kinds[2];
 
 /**
  * Counts keys and values of an extract by kind of object.
- * @param only the keys that are wanted, with more of their values; all when left out
+ * @param options `only`: the keys that are wanted, with more of their values; `frequent`: how many values of each
  */
 export function tagStatistics(
   extract: MapExtract,
