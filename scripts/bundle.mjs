@@ -19,9 +19,13 @@ await made.write({
   minify: { mangle: false, compress: false },
   comments: false,
 });
-// One byte a sign: it is read and kept at half the cost.
-const ascii = readFileSync(file, 'utf8').replace(
-  /[^\0-\x7f]/g,
-  (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`,
+// What stays outside is imported by the module that runs the file.
+const text = readFileSync(file, 'utf8').replace(
+  /\bimport\((?=["'`](?:#stand-ins|@resvg\/resvg-js|node-sqlite3-wasm|node:[\w/]+)["'`]\))/g,
+  '__import(',
 );
+if (/\bimport\(["'`]/.test(text))
+  throw new Error('The command’s one file imports something that is not known.');
+// One byte a sign: it is read and kept at half the cost.
+const ascii = text.replace(/[^\0-\x7f]/g, (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`);
 writeFileSync(file, ascii);

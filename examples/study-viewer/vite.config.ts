@@ -9,9 +9,10 @@ export default defineConfig({
   plugins: [react()],
   // The built library, as a bundler sees the package.
   resolve: {
-    alias: {
-      isomeric: path('../../dist/index.js'),
-    },
+    alias: [
+      { find: /^isomeric$/, replacement: path('../../dist/index.js') },
+      { find: /^isomeric\/(\w+)$/, replacement: path('../../dist/$1/index.js') },
+    ],
   },
   build: { target: 'es2022', chunkSizeWarningLimit: 2000 },
   worker: { format: 'es' },

@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { constants, Script } from 'node:vm';
+import { Script } from 'node:vm';
 import { exitCodes } from './exit-codes.ts';
 
 /** The command as one file, made by the build. */
@@ -68,13 +68,16 @@ export async function startCommand(args: readonly string[]): Promise<number> {
   }
   const name = cacheName(text.length);
   const cache = readCache(name);
-  const script = new Script(`(function (exports, require, module, __filename, __dirname) {${text}\n})`, {
-    filename: bundle,
-    cachedData: cache.data,
-    importModuleDynamically: constants.USE_MAIN_CONTEXT_DEFAULT_LOADER,
-  });
+  const script = new Script(
+    `(function (exports, require, module, __filename, __dirname, __import) {${text}\n})`,
+    { filename: bundle, cachedData: cache.data },
+  );
   const module = { exports: {} as { runCommand: Run } };
-  script.runInThisContext()(module.exports, createRequire(bundle), module, bundle, dirname(bundle));
+  // What stays outside of the file is imported from here: a script that comes out of a cache cannot.
+  const outside = (name: string) => import(name);
+  script.runInThisContext()(
+    ...[module.exports, createRequire(bundle), module, bundle, dirname(bundle), outside],
+  );
   const code = await module.exports.runCommand(args);
   if (code === exitCodes.usage) return code;
   const known = script.cachedDataRejected ? [] : cache.known;

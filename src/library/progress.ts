@@ -59,6 +59,8 @@ export function watchedTable<T extends Table>(table: T, { signal, progress }: Wa
         progress?.({ of: table.name, unit: 'rows', done, all: table.count });
         yield batch;
       }
+      // Told at the last batch, it is not saved either.
+      endWhenTold(signal);
     },
   };
 }

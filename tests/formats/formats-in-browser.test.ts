@@ -30,9 +30,10 @@ beforeAll(async () => {
     base: '../',
     logLevel: 'error',
     resolve: {
-      alias: {
-        isomeric: path('../../dist/index.js'),
-      },
+      alias: [
+        { find: /^isomeric$/, replacement: path('../../dist/index.js') },
+        { find: /^isomeric\/(\w+)$/, replacement: path('../../dist/$1/index.js') },
+      ],
     },
     build: { outDir: folder, emptyOutDir: true, target: 'es2022', chunkSizeWarningLimit: 4000 },
   });

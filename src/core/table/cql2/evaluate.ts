@@ -19,9 +19,10 @@ import {
   node,
   type Reader,
 } from './node.ts';
-import { expressionError, parseExpression } from './parse.ts';
+import { parseExpression } from './parse.ts';
 import { spatialTest } from './spatial.ts';
 import type { Expression, Fold } from './syntax.ts';
+import { expressionError } from './tokens.ts';
 
 /** An expression checked against a schema, ready to be bound to batches. */
 export interface Compiled {

@@ -30,23 +30,23 @@ export const geometryWords = new Set([
 
 /** Reads a geometry literal whose first word has been taken: WKT, or BBOX(west, south, east, north). */
 export function readGeometryLiteral(word: string, tokens: LiteralTokens): GeometryObject {
-  const { isSign, isWord, sign, number, skip, deeper, fail } = tokens;
-  if (isWord('z', 'm', 'zm')) skip();
+  if (tokens.isWord('z', 'm', 'zm')) tokens.skip();
   const list = <T>(one: () => T): T[] => {
-    if (isWord('empty')) fail('An empty geometry meets nothing: a geometry with coordinates is expected');
-    sign('(');
+    if (tokens.isWord('empty'))
+      tokens.fail('An empty geometry meets nothing: a geometry with coordinates is expected');
+    tokens.sign('(');
     const items = [one()];
-    while (isSign(',')) {
-      skip();
+    while (tokens.isSign(',')) {
+      tokens.skip();
       items.push(one());
     }
-    sign(')');
+    tokens.sign(')');
     return items;
   };
   const position = (): Position => {
-    const values = [number()];
-    while (!isSign(',', ')')) values.push(number());
-    if (values.length < 2 || values.length > 4) fail('A position has two, three or four numbers');
+    const values = [tokens.number()];
+    while (!tokens.isSign(',', ')')) values.push(tokens.number());
+    if (values.length < 2 || values.length > 4) tokens.fail('A position has two, three or four numbers');
     return values.slice(0, 2);
   };
   const path = () => list(position);
@@ -54,18 +54,18 @@ export function readGeometryLiteral(word: string, tokens: LiteralTokens): Geomet
     const positions = path();
     const [first, last] = [positions[0], positions[positions.length - 1]];
     if (positions.length < 4 || first[0] !== last[0] || first[1] !== last[1])
-      fail('A ring has four positions at least, and ends where it begins');
+      tokens.fail('A ring has four positions at least, and ends where it begins');
     return positions;
   };
   const line = (): Position[] => {
     const positions = path();
-    if (positions.length < 2) fail('A line has two positions at least');
+    if (positions.length < 2) tokens.fail('A line has two positions at least');
     return positions;
   };
   switch (word) {
     case 'point': {
       const [only, more] = path();
-      if (more !== undefined) fail('A point has one position');
+      if (more !== undefined) tokens.fail('A point has one position');
       return { type: 'Point', coordinates: only };
     }
     case 'linestring':
@@ -73,18 +73,18 @@ export function readGeometryLiteral(word: string, tokens: LiteralTokens): Geomet
     case 'polygon':
       return { type: 'Polygon', coordinates: list(ring) };
     case 'multipoint':
-      return { type: 'MultiPoint', coordinates: list(() => (isSign('(') ? path()[0] : position())) };
+      return { type: 'MultiPoint', coordinates: list(() => (tokens.isSign('(') ? path()[0] : position())) };
     case 'multilinestring':
       return { type: 'MultiLineString', coordinates: list(line) };
     case 'multipolygon':
       return { type: 'MultiPolygon', coordinates: list(() => list(ring)) };
     case 'bbox': {
-      const sides = list(number);
+      const sides = list(() => tokens.number());
       if (sides.length !== 4 && sides.length !== 6)
-        fail('BBOX has four numbers: west, south, east, north (or six, with heights)');
+        tokens.fail('BBOX has four numbers: west, south, east, north (or six, with heights)');
       const [west, south] = sides;
       const [east, north] = sides.slice(sides.length / 2);
-      if (south > north) fail('The second number of BBOX is its south, and no greater than its north');
+      if (south > north) tokens.fail('The second number of BBOX is its south, and no greater than its north');
       return {
         type: 'MultiPolygon',
         coordinates: plainBoxes([west, south, east, north]).map((each) => [boxRing(each)]),
@@ -92,10 +92,10 @@ export function readGeometryLiteral(word: string, tokens: LiteralTokens): Geomet
     }
     default: {
       const geometries = list((): GeometryObject => {
-        const inner = [...geometryWords].find((each) => each !== 'bbox' && isWord(each));
-        if (inner === undefined) return fail('A geometry is expected');
-        skip();
-        return deeper(() => readGeometryLiteral(inner, tokens));
+        const inner = [...geometryWords].find((each) => each !== 'bbox' && tokens.isWord(each));
+        if (inner === undefined) return tokens.fail('A geometry is expected');
+        tokens.skip();
+        return tokens.deeper(() => readGeometryLiteral(inner, tokens));
       });
       return { type: 'GeometryCollection', geometries };
     }
