@@ -3,7 +3,8 @@ import { Arrangement } from '../geometry/arrangement.ts';
 import { crossingPoint } from '../geometry/crossing.ts';
 import { boxOfPositions, type GeometryArray, Kind } from '../geometry/geometry-array.ts';
 import { label, locateByScan } from '../geometry/labelling.ts';
-import { locateInRing, orientation } from '../geometry/predicates.ts';
+import { locateInRing } from '../geometry/predicates.ts';
+import { Meeting, meetingOf } from '../geometry/segment-meeting.ts';
 
 /** Kinds of fault under OGC 06-103r4 (Simple Features), section 6.1.11 and 6.1.14. */
 export type FaultCode =
@@ -86,6 +87,8 @@ class AreaCheck {
   private readonly firstEdge: number[] = [];
   private readonly endEdge: number[] = [];
   /** Points where two rings (key r·rings + s, r ≤ s) touch without crossing. */
+  /** Where the last crossing was. */
+  private readonly point = new Float64Array(2);
   private readonly touches = new Map<number, [number, number][]>();
   private readonly told = new Set<string>();
   private crossed = new Set<number>();
@@ -195,64 +198,54 @@ class AreaCheck {
       Math.max(ends[l + 1], ends[l + 3]) < Math.min(ends[k + 1], ends[k + 3])
     )
       return;
-    const [px, py, qx, qy] = [ends[k], ends[k + 1], ends[k + 2], ends[k + 3]];
-    const [rx, ry, sx, sy] = [ends[l], ends[l + 1], ends[l + 2], ends[l + 3]];
-    const r = orientation(px, py, qx, qy, rx, ry);
-    const s = orientation(px, py, qx, qy, sx, sy);
-    if ((r > 0 && s > 0) || (r < 0 && s < 0)) return;
-    const p = orientation(rx, ry, sx, sy, px, py);
-    const q = orientation(rx, ry, sx, sy, qx, qy);
-    if ((p > 0 && q > 0) || (p < 0 && q < 0)) return;
+    const how = meetingOf(ends, k, l);
+    if (how === Meeting.None) return;
     const ringE = this.ringOf[e];
     const ringF = this.ringOf[f];
     const same = ringE === ringF;
-    const sameParts = this.part[ringE] === this.part[ringF];
-    if (r !== 0 && s !== 0 && p !== 0 && q !== 0) {
-      const [x, y] = crossingPoint(px, py, qx, qy, rx, ry, sx, sy);
+    if (how === Meeting.Crossing) {
+      crossingPoint(ends, k, l, this.point);
+      const sameParts = this.part[ringE] === this.part[ringF];
       this.crossed.add(this.pair(ringE, ringF));
       this.tell(
         same ? 'self-intersection' : sameParts ? 'rings-cross' : 'polygons-overlap',
-        x,
-        y,
+        this.point[0],
+        this.point[1],
         ringE,
         ringF,
       );
       return;
     }
-    if (r === 0 && s === 0) {
-      this.meetOnLine(e, f, px, py, qx, qy, rx, ry, sx, sy);
+    if (how & Meeting.OneLine) {
+      this.meetOnLine(e, f);
       return;
     }
     if (same && this.areNeighbours(e, f)) return;
-    const on = (x: number, y: number, ax: number, ay: number, bx: number, by: number) =>
-      x >= Math.min(ax, bx) && x <= Math.max(ax, bx) && y >= Math.min(ay, by) && y <= Math.max(ay, by);
-    if (r === 0 && on(rx, ry, px, py, qx, qy)) this.touch(ringE, ringF, rx, ry);
-    else if (s === 0 && on(sx, sy, px, py, qx, qy)) this.touch(ringE, ringF, sx, sy);
-    else if (p === 0 && on(px, py, rx, ry, sx, sy)) this.touch(ringE, ringF, px, py);
-    else if (q === 0 && on(qx, qy, rx, ry, sx, sy)) this.touch(ringE, ringF, qx, qy);
+    const at =
+      how & Meeting.SecondsFirst
+        ? l
+        : how & Meeting.SecondsLast
+          ? l + 2
+          : how & Meeting.FirstsFirst
+            ? k
+            : k + 2;
+    this.touch(ringE, ringF, ends[at], ends[at + 1]);
   }
 
   /** Both edges on one line: they share a stretch, a point, or nothing. */
-  private meetOnLine(
-    e: number,
-    f: number,
-    px: number,
-    py: number,
-    qx: number,
-    qy: number,
-    rx: number,
-    ry: number,
-    sx: number,
-    sy: number,
-  ): void {
-    const alongX = Math.abs(qx - px) >= Math.abs(qy - py);
-    const [a0, a1, b0, b1] = alongX ? [px, qx, rx, sx] : [py, qy, ry, sy];
+  private meetOnLine(e: number, f: number): void {
+    const { ends } = this;
+    const k = 4 * e;
+    const l = 4 * f;
+    // Along the axis in which the first edge is longer.
+    const axis = Math.abs(ends[k + 2] - ends[k]) >= Math.abs(ends[k + 3] - ends[k + 1]) ? 0 : 1;
+    const vertices = [k, k + 2, l, l + 2];
+    const [a0, a1, b0, b1] = vertices.map((vertex) => ends[vertex + axis]);
     const low = Math.max(Math.min(a0, a1), Math.min(b0, b1));
     const high = Math.min(Math.max(a0, a1), Math.max(b0, b1));
     if (low > high) return;
-    const point = (at: number): [number, number] =>
-      at === a0 ? [px, py] : at === a1 ? [qx, qy] : at === b0 ? [rx, ry] : [sx, sy];
-    const [x, y] = point(high);
+    const at = vertices.find((vertex) => ends[vertex + axis] === high)!;
+    const [x, y] = [ends[at], ends[at + 1]];
     const ringE = this.ringOf[e];
     const ringF = this.ringOf[f];
     const same = ringE === ringF;

@@ -1,7 +1,8 @@
 import Flatbush from 'flatbush';
 import { IsomericError } from '../errors.ts';
 import { crossingPoint, type RationalPoint, rationalCrossing } from './crossing.ts';
-import { leastExponent, orientation, scaledInteger, turnSign } from './predicates.ts';
+import { leastExponent, scaledInteger, turnSign } from './predicates.ts';
+import { Meeting, meetingOf } from './segment-meeting.ts';
 
 /** Above this many edges an index finds the pairs that may meet; below it a plain double loop is faster. */
 const indexFrom = 160;
@@ -45,6 +46,8 @@ export class Arrangement {
   readonly trails = new Map<number, number[]>();
   private followed = new Set<number>();
   private shift: number | null = null;
+  /** Where the last crossing was. */
+  private readonly point = new Float64Array(2);
   private splits: (number[] | null)[] = [];
   private vertexIds = new Map<number, Map<number, number>>();
 
@@ -155,37 +158,31 @@ export class Arrangement {
     const { ends } = this;
     const k = 4 * i;
     const l = 4 * j;
-    const px = ends[k];
-    const py = ends[k + 1];
-    const qx = ends[k + 2];
-    const qy = ends[k + 3];
-    const rx = ends[l];
-    const ry = ends[l + 1];
-    const sx = ends[l + 2];
-    const sy = ends[l + 3];
-    const r = orientation(px, py, qx, qy, rx, ry);
-    const s = orientation(px, py, qx, qy, sx, sy);
-    if ((r > 0 && s > 0) || (r < 0 && s < 0)) return;
-    const p = orientation(rx, ry, sx, sy, px, py);
-    const q = orientation(rx, ry, sx, sy, qx, qy);
-    if ((p > 0 && q > 0) || (p < 0 && q < 0)) return;
-    if (r !== 0 && s !== 0 && p !== 0 && q !== 0) {
-      const point = crossingPoint(px, py, qx, qy, rx, ry, sx, sy);
+    const how = meetingOf(ends, k, l);
+    if (how === Meeting.None) return;
+    if (how === Meeting.Crossing) {
+      crossingPoint(ends, k, l, this.point);
       const node = this.nodeX.length;
-      this.nodeX.push(point[0] + 0);
-      this.nodeY.push(point[1] + 0);
+      this.nodeX.push(this.point[0] + 0);
+      this.nodeY.push(this.point[1] + 0);
       this.nodeEdge1.push(i);
       this.nodeEdge2.push(j);
-      this.nodeError.push(4.5e-16 * Math.max(Math.abs(px), Math.abs(py), Math.abs(qx), Math.abs(qy)));
+      const reach = Math.max(
+        Math.abs(ends[k]),
+        Math.abs(ends[k + 1]),
+        Math.abs(ends[k + 2]),
+        Math.abs(ends[k + 3]),
+      );
+      this.nodeError.push(4.5e-16 * reach);
       this.nodeUnion.push(node);
       this.split(i, node);
       this.split(j, node);
       return;
     }
-    if (r === 0 && within(rx, ry, px, py, qx, qy)) this.split(i, this.edgeFrom[j]);
-    if (s === 0 && within(sx, sy, px, py, qx, qy)) this.split(i, this.edgeTo[j]);
-    if (p === 0 && within(px, py, rx, ry, sx, sy)) this.split(j, this.edgeFrom[i]);
-    if (q === 0 && within(qx, qy, rx, ry, sx, sy)) this.split(j, this.edgeTo[i]);
+    if (how & Meeting.SecondsFirst) this.split(i, this.edgeFrom[j]);
+    if (how & Meeting.SecondsLast) this.split(i, this.edgeTo[j]);
+    if (how & Meeting.FirstsFirst) this.split(j, this.edgeFrom[i]);
+    if (how & Meeting.FirstsLast) this.split(j, this.edgeTo[i]);
   }
 
   private commonShift(): number {
@@ -353,8 +350,4 @@ export function usable(value: number): number {
       advice: 'Repair the feature, or leave it out with a filter.',
     },
   );
-}
-
-function within(x: number, y: number, ax: number, ay: number, bx: number, by: number): boolean {
-  return x >= Math.min(ax, bx) && x <= Math.max(ax, bx) && y >= Math.min(ay, by) && y <= Math.max(ay, by);
 }

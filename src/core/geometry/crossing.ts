@@ -6,7 +6,6 @@ import { leastExponent, scaledInteger } from './predicates.ts';
  */
 
 const splitter = 134217729; // 2^27 + 1
-const out = new Float64Array(2);
 
 let hi = 0;
 let lo = 0;
@@ -54,19 +53,18 @@ function addedTo(p: number): number {
 }
 
 /**
- * Crossing of p → q with r → s, which must cross properly. Writes into and returns a shared pair [x, y], each within
- * one unit in the last place and inside the boxes of both segments.
+ * Crossing of the segments at `k` and `l` of a buffer of ends (x, y of the first vertex, x, y of the last), which must cross
+ * properly. Writes x and y into `into`, each within one unit in the last place and inside the boxes of both segments.
  */
-export function crossingPoint(
-  px: number,
-  py: number,
-  qx: number,
-  qy: number,
-  rx: number,
-  ry: number,
-  sx: number,
-  sy: number,
-): Float64Array {
+export function crossingPoint(ends: ArrayLike<number>, k: number, l: number, into: Float64Array): void {
+  const px = ends[k];
+  const py = ends[k + 1];
+  const qx = ends[k + 2];
+  const qy = ends[k + 3];
+  const rx = ends[l];
+  const ry = ends[l + 1];
+  const sx = ends[l + 2];
+  const sy = ends[l + 3];
   twoDifference(qx, px);
   const dxh = hi;
   const dxl = lo;
@@ -103,28 +101,27 @@ export function crossingPoint(
   const numL = lo;
   // Double-double errs by about 2^-102 of the products: good for 2^-58 of the segment unless they cancel that far.
   if (!(Math.abs(denH) > Math.max(size, reach) * 2 ** -44) || size < 1e-200 || size > 1e200) {
-    exactCrossing(px, py, qx, qy, rx, ry, sx, sy);
+    exactCrossing([px, py, qx, qy, rx, ry, sx, sy], into);
   } else {
     const t1 = numH / denH;
     multiply(t1, 0, denH, denL);
     subtract(numH, numL, hi, lo);
     const t2 = hi / denH;
     multiply(t1, t2, dxh, dxl);
-    out[0] = addedTo(px);
+    into[0] = addedTo(px);
     multiply(t1, t2, dyh, dyl);
-    out[1] = addedTo(py);
+    into[1] = addedTo(py);
   }
-  out[0] = clamp(
-    out[0],
+  into[0] = clamp(
+    into[0],
     Math.max(Math.min(px, qx), Math.min(rx, sx)),
     Math.min(Math.max(px, qx), Math.max(rx, sx)),
   );
-  out[1] = clamp(
-    out[1],
+  into[1] = clamp(
+    into[1],
     Math.max(Math.min(py, qy), Math.min(ry, sy)),
     Math.min(Math.max(py, qy), Math.max(ry, sy)),
   );
-  return out;
 }
 
 function clamp(value: number, least: number, greatest: number): number {
@@ -173,9 +170,9 @@ export function nearestDouble(N: bigint, W: bigint, shift: number): number {
   return negative ? -value : value;
 }
 
-function exactCrossing(...edges: number[]): void {
+function exactCrossing(edges: readonly number[], into: Float64Array): void {
   const shift = -Math.min(...edges.map(leastExponent));
   const [X, Y, W] = rationalCrossing(edges, shift);
-  out[0] = nearestDouble(X, W, shift);
-  out[1] = nearestDouble(Y, W, shift);
+  into[0] = nearestDouble(X, W, shift);
+  into[1] = nearestDouble(Y, W, shift);
 }

@@ -78,7 +78,9 @@ describe('crossing point', () => {
           cross(orientation(px, py, qx, qy, rx, ry), orientation(px, py, qx, qy, sx, sy)) &&
             cross(orientation(rx, ry, sx, sy, px, py), orientation(rx, ry, sx, sy, qx, qy)),
         );
-        const [x, y] = crossingPoint(px, py, qx, qy, rx, ry, sx, sy);
+        const point = new Float64Array(2);
+        crossingPoint([px, py, qx, qy, rx, ry, sx, sy], 0, 4, point);
+        const [x, y] = point;
         const [X, Y, W] = rationalCrossing(v, 1100);
         const trueX = nearestDouble(X, W, 1100);
         const trueY = nearestDouble(Y, W, 1100);
