@@ -1,3 +1,4 @@
+import { productError } from '../exact-product.ts';
 import { leastExponent, scaledInteger } from './predicates.ts';
 
 /**
@@ -5,20 +6,12 @@ import { leastExponent, scaledInteger } from './predicates.ts';
  * and with whole numbers of any length where the segments are so nearly parallel that even that would not do.
  */
 
-const splitter = 134217729; // 2^27 + 1
-
 let hi = 0;
 let lo = 0;
 
 function twoProduct(a: number, b: number): void {
   hi = a * b;
-  let c = splitter * a;
-  const ah = c - (c - a);
-  const al = a - ah;
-  c = splitter * b;
-  const bh = c - (c - b);
-  const bl = b - bh;
-  lo = al * bl - (hi - ah * bh - al * bh - ah * bl);
+  lo = productError(a, b, hi);
 }
 
 function twoDifference(a: number, b: number): void {

@@ -1,11 +1,11 @@
 import { IsomericError } from '../../core/errors.ts';
+import { productError } from '../../core/exact-product.ts';
 import { decodeText } from '../../core/table/column.ts';
 
 /** Raised when the bytes at hand end in the middle of something; the reader goes back and gets more. */
 export const needMore = Symbol('need more bytes');
 
 const powers = Float64Array.from({ length: 23 }, (_, k) => Number(`1e${k}`));
-const splitter = 134217729;
 
 /** 1 for every byte that neither opens nor closes anything, nor begins a string, nor ends the window. */
 const plain = new Uint8Array(256).fill(1);
@@ -325,26 +325,14 @@ export class JsonBytes {
 function longDecimal(high: number, low: number, lowDigits: number, fraction: number): number {
   const p = powers[lowDigits];
   const product = high * p;
-  let c = splitter * high;
-  const hh = c - (c - high);
-  const hl = high - hh;
-  c = splitter * p;
-  const ph = c - (c - p);
-  const pl = p - ph;
-  const error = hl * pl - (product - hh * ph - hl * ph - hh * pl);
+  const error = productError(high, p, product);
   const sum = product + low;
   const part = sum - product;
   const rest = product - (sum - part) + (low - part) + error;
   const d = powers[fraction];
   const q = sum / d;
   const back = q * d;
-  c = splitter * q;
-  const qh = c - (c - q);
-  const ql = q - qh;
-  c = splitter * d;
-  const dh = c - (c - d);
-  const dl = d - dh;
-  const backError = ql * dl - (back - qh * dh - ql * dh - qh * dl);
+  const backError = productError(q, d, back);
   const correction = (sum - back - backError + rest) / d;
   const value = q + correction;
   const slack = Math.abs(correction) * 2 ** -45 + Math.abs(q) * 2 ** -98;

@@ -3,23 +3,14 @@ import { type Crs, crsLabel } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { wktFromCrs } from '../../core/crs/wkt-write.ts';
 import { IsomericError } from '../../core/errors.ts';
-import {
-  emptyBox,
-  growBox,
-  isEmptyBox,
-  Kind,
-  type KindName,
-  kindNames,
-} from '../../core/geometry/geometry-array.ts';
-import { Growing } from '../../core/growing.ts';
-import type { Batch } from '../../core/layer/batch.ts';
+import { isEmptyBox, type KindName } from '../../core/geometry/geometry-array.ts';
 import { idFieldIndex, withIdsAsColumn, withOwnIds } from '../../core/layer/feature-ids.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import type { Field } from '../../core/table/schema.ts';
 import { quoteName, type SqliteDatabase, type SqlValue } from '../bytes/sqlite.ts';
-import { WkbWriter } from '../geometry/wkb.ts';
-import { FeatureBoxes } from '../writing/feature-boxes.ts';
+import { FeatureRows } from './feature-rows.ts';
 import { RowInserter } from './insert.ts';
+import { KeyUnfit, keyOf } from './keys.ts';
 import { writeRtree } from './rtree.ts';
 import { idDescription, sqlTypes, sqlValue, tableDefinitions } from './tables.ts';
 import { rtreeTriggers } from './triggers.ts';
@@ -326,54 +317,19 @@ export class GeopackageWriter {
       srs,
     ]);
     this.describe(name, columns);
-    const inserter = new RowInserter(database, quoteName(name), columns.length + 2);
-    const writer = new WkbWriter();
-    const boxes = new FeatureBoxes();
-    const keys = keyed ? new Growing(new Float64Array(1024)) : null;
-    const whole = emptyBox();
-    const box = emptyBox();
-    let rows = 0;
-    let seen = 0;
-    let hasZ = false;
-    let hasM = false;
-    for await (const batch of layer.batches()) {
-      const geometry = batch.geometry!;
-      hasZ ||= geometry.z !== null;
-      hasM ||= geometry.m !== null;
-      for (let i = 0; i < batch.length; i++) {
-        const key = keyed ? keyOf(batch, i) : rows + 1;
-        keys?.push(key);
-        inserter.set(0, key);
-        rows++;
-        const kind = geometry.kind[i];
-        geometry.boxOf(i, box);
-        boxes.add(box);
-        if (kind === Kind.None) inserter.set(1, null);
-        else {
-          const written = promote && kind < Kind.MultiPoint ? kind + 3 : kind;
-          seen |= 1 << written;
-          const empty = isEmptyBox(box);
-          const bytes = writer.write(geometry, i, empty ? 8 : 40, written);
-          const head = writer.front;
-          head.setUint16(0, 0x4750);
-          head.setUint8(2, 0);
-          head.setUint8(3, empty ? 0x11 : 0x03);
-          head.setInt32(4, srs, true);
-          if (!empty) {
-            head.setFloat64(8, box[0], true);
-            head.setFloat64(16, box[2], true);
-            head.setFloat64(24, box[1], true);
-            head.setFloat64(32, box[3], true);
-            growBox(whole, box);
-          }
-          inserter.setBlob(1, bytes);
-        }
-        for (let c = 0; c < columns.length; c++) inserter.set(c + 2, sqlValue(batch.columns[c], i));
-        inserter.end();
-      }
-    }
-    inserter.finish();
-    const kinds = kindNames.filter((_, k) => k > 0 && (seen & (1 << k)) !== 0);
+    const rows = new FeatureRows(database, { name, columns: columns.length, srs, promote, keyed });
+    for await (const batch of layer.batches()) rows.add(batch);
+    rows.finish();
+    this.registerGeometry(name, srs, rows, account.notes);
+    this.addTree(name, rows);
+    account.counts = { written: rows.count };
+    closeAccount(account, [rows.count, `${name} written to the GeoPackage in ${crsLabel(layer.crs)}`]);
+    return account;
+  }
+
+  /** Says which kinds of geometry a layer holds, and where: that shows when all of it has been written. */
+  private registerGeometry(name: string, srs: number, rows: FeatureRows, notes: string[]): void {
+    const { kinds, hasZ, hasM, extent } = rows;
     const typeName =
       kinds.length === 1
         ? kinds[0] === 'GeometryCollection'
@@ -387,19 +343,20 @@ export class GeopackageWriter {
         [`, geom ${typeName}`, name],
       );
     if (kinds.length > 1)
-      account.notes.push(
-        `Geometry kinds are mixed (${kinds.join(', ')}); the layer is declared as GEOMETRY.`,
-      );
+      notes.push(`Geometry kinds are mixed (${kinds.join(', ')}); the layer is declared as GEOMETRY.`);
     this.insert('gpkg_geometry_columns', [name, 'geom', typeName, srs, hasZ ? 2 : 0, hasM ? 2 : 0]);
-    if (!isEmptyBox(whole)) {
-      const update = database.prepare(
-        'UPDATE gpkg_contents SET min_x=?, min_y=?, max_x=?, max_y=? WHERE table_name=?',
-      );
-      update.run([...whole, name]);
-      update.finish();
-    }
+    if (!isEmptyBox(extent))
+      this.run('UPDATE gpkg_contents SET min_x=?, min_y=?, max_x=?, max_y=? WHERE table_name=?', [
+        ...extent,
+        name,
+      ]);
+  }
+
+  /** The R-tree of a layer, and the triggers that other programs keep it right with (12-128r19, annex F.3). */
+  private addTree(name: string, rows: FeatureRows): void {
+    const { database } = this;
     const tree = `rtree_${name}_geom`;
-    writeRtree(database, tree, boxes, keys);
+    writeRtree(database, tree, rows.boxes, rows.keys);
     this.insert('gpkg_extensions', [
       name,
       'geom',
@@ -413,9 +370,6 @@ export class GeopackageWriter {
     for (const [suffix, sql] of rtreeTriggers(name, 'geom', 'fid'))
       trigger.run([`${tree}_${suffix}`, name, sql]);
     trigger.finish();
-    account.counts = { written: rows };
-    closeAccount(account, [rows, `${name} written to the GeoPackage in ${crsLabel(layer.crs)}`]);
-    return account;
   }
 
   /** Ends the file. Nothing may be added afterwards. */
@@ -438,14 +392,6 @@ export class GeopackageWriter {
 /** SQL ends at U+0000, and half of a surrogate pair is no UTF-8. */
 const storableName = (name: string) =>
   name.replace(/\0|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\ufffd');
-
-/** The ids of a layer cannot be its primary key. */
-class KeyUnfit extends Error {}
-
-function keyOf(batch: Batch, i: number): number {
-  if (batch.ids === null || batch.ids.isNull(i)) throw new KeyUnfit('A feature has no id.');
-  return batch.ids.number(i);
-}
 
 function allRows(database: SqliteDatabase, sql: string, values: readonly SqlValue[] = []): SqlValue[][] {
   const statement = database.prepare(sql);

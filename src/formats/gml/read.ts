@@ -390,21 +390,14 @@ function axesOf(type: FeatureType, findings: Finding[], file: string): Map<strin
   return ordinates;
 }
 
-const srsCache = new Map<string, SrsRead | null>();
-
+/** What an srsName says; null when it says nothing that is known. */
 function readSrs(name: string): SrsRead | null {
-  let read = srsCache.get(name);
-  if (read === undefined) {
-    try {
-      read = readSrsName(name);
-    } catch (error) {
-      if (!(error instanceof IsomericError)) throw error;
-      read = null;
-    }
-    if (srsCache.size > 500) srsCache.clear();
-    srsCache.set(name, read);
+  try {
+    return readSrsName(name);
+  } catch (error) {
+    if (error instanceof IsomericError) return null;
+    throw error;
   }
-  return read;
 }
 
 function srsOf(type: FeatureType, findings: Finding[], file: string): Crs | null {

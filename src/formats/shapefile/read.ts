@@ -14,7 +14,7 @@ import { besideOf } from '../opening/beside.ts';
 import { baseName, ending } from '../opening/names.ts';
 import { DbaseColumns, type DbaseHeader, dbaseSchema, readDbaseHeader } from './dbase.ts';
 import { dbaseTroubles } from './dbase-troubles.ts';
-import { readShape, type ShapeTroubles, shapeClass } from './shapes.ts';
+import { ShapeReader, type ShapeTroubles, shapeClass } from './shapes.ts';
 
 const kindsOf: Record<number, KindName[]> = {
   1: ['Point'],
@@ -158,6 +158,7 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
   // A record of a few bytes more than its coordinates: room for what there is, up to a full batch.
   const builder = new GeometryMaker(Math.min(vertexLimit + 2000, Math.ceil(set.shp.size / 16)));
   const troubles: ShapeTroubles = { wrongDirection: 0, unclosed: 0 };
+  const shapes = new ShapeReader(builder, troubles);
   const damaged = (
     words: string,
     byte: number,
@@ -225,10 +226,7 @@ async function* readBatches(set: ShapefileSet, findings: Finding[]): AsyncGenera
       const kind = queue.view.getInt32(content, true);
       if (kind !== set.type && kind !== 0) otherKinds++;
       const before = builder.features;
-      if (
-        !readShape(queue.buffer, queue.view, content, length, builder, troubles) ||
-        builder.features !== before + 1
-      ) {
+      if (!shapes.read(queue.buffer, queue.view, content, length) || builder.features !== before + 1) {
         throw damaged(
           `The counts in record ${record} do not fit its length.`,
           at,

@@ -13,21 +13,6 @@ export function shapeClass(type: number): 0 | 1 | 3 | 5 | 8 | -1 {
 /** Values under this mean “no measure” (white paper of 1998, page 2). */
 const noData = -1e38;
 
-/** A rewritten copy of a record's coordinates, since records are not aligned to eight bytes. */
-let scratch = new Float64Array(4096);
-let scratchBytes = new Uint8Array(scratch.buffer);
-
-function doubles(bytes: Uint8Array, view: DataView, byte: number, count: number): Float64Array {
-  if (scratch.length < count) {
-    scratch = new Float64Array(count * 2);
-    scratchBytes = new Uint8Array(scratch.buffer);
-  }
-  if (!littleEndian) for (let k = 0; k < count; k++) scratch[k] = view.getFloat64(byte + 8 * k, true);
-  else if (count > 64) scratchBytes.set(bytes.subarray(byte, byte + 8 * count));
-  else for (let k = 0; k < count; k++) scratch[k] = view.getFloat64(byte + 8 * k, true);
-  return scratch;
-}
-
 export interface ShapeTroubles {
   /** Polygons whose ring directions do not say which are holes, though the rings' places do. */
   wrongDirection: number;
@@ -83,123 +68,173 @@ function addRing(
   }
 }
 
-const ordinates: Ordinates = { view: new DataView(new ArrayBuffer(0)), z: -1, m: -1 };
+/** Reads records into a builder, one after the other. */
+export class ShapeReader {
+  private readonly builder: GeometryMaker;
+  private readonly troubles: ShapeTroubles;
+  private readonly ordinates: Ordinates = { view: new DataView(new ArrayBuffer(0)), z: -1, m: -1 };
+  /** A rewritten copy of a record's coordinates, since records are not aligned to eight bytes. */
+  private scratch = new Float64Array(4096);
 
-/**
- * Reads a record's content (without its 8-byte header), which lies at bytes at … at + length, as one feature; false
- * when its counts and lengths disagree.
- */
-export function readShape(
-  bytes: Uint8Array,
-  view: DataView,
-  at: number,
-  length: number,
-  builder: GeometryMaker,
-  troubles: ShapeTroubles,
-): boolean {
-  if (length < 4) return false;
-  const type = view.getInt32(at, true);
-  const shape = shapeClass(type);
-  const hasZ = type > 10 && type < 20;
-  const hasM = type > 20;
-  if (shape === 0) {
-    builder.feature(Kind.None);
-    return true;
+  constructor(builder: GeometryMaker, troubles: ShapeTroubles) {
+    this.builder = builder;
+    this.troubles = troubles;
   }
-  if (shape < 0) return false;
-  if (shape === 1) {
+
+  /**
+   * Reads a record's content (without its 8-byte header), which lies at bytes at … at + length, as one feature; false
+   * when its counts and lengths disagree.
+   */
+  read(bytes: Uint8Array, view: DataView, at: number, length: number): boolean {
+    if (length < 4) return false;
+    const type = view.getInt32(at, true);
+    const shape = shapeClass(type);
+    if (shape === 0) {
+      this.builder.feature(Kind.None);
+      return true;
+    }
+    if (shape < 0) return false;
+    if (shape === 1) return this.point(view, at, length, type);
+    const many = shape === 8;
+    if (length < 40 || (!many && length < 44)) return false;
+    const parts = many ? 1 : view.getInt32(at + 36, true);
+    const points = view.getInt32(at + (many ? 36 : 40), true);
+    const xyAt = many ? 40 : 44 + 4 * parts;
+    if (parts < 0 || points < 0 || xyAt + 16 * points > length) return false;
+    const kind = many ? Kind.MultiPoint : shape === 3 ? Kind.LineString : Kind.Polygon;
+    if (points === 0 || parts === 0) {
+      this.builder.feature(kind);
+      return true;
+    }
+    if (!many && parts === 1 && type < 10 && view.getInt32(at + 44, true) === 0) {
+      this.plainRun(bytes, view, at + xyAt, points, kind);
+      return true;
+    }
+    const xy = this.doubles(bytes, view, at + xyAt, 2 * points);
+    this.findOrdinates(view, at, length, type, xyAt + 16 * points, points);
+    if (many) return this.manyPoints(xy, points);
+    const starts = startsOf(view, at + 44, parts, points);
+    if (starts === null) return false;
+    if (parts === 1) {
+      if (starts[0] !== 0) return false;
+      this.builder.feature(kind);
+      this.builder.part();
+      if (shape === 3) addPath(this.builder, xy, 0, points, this.ordinates);
+      else this.ring(xy, 0, points);
+      return true;
+    }
+    return shape === 3 ? this.paths(xy, starts) : this.polygons(xy, starts);
+  }
+
+  private point(view: DataView, at: number, length: number, type: number): boolean {
+    const { builder } = this;
     if (length < 20) return false;
     builder.feature(Kind.Point);
     builder.part();
     builder.ring();
     builder.vertex(view.getFloat64(at + 4, true), view.getFloat64(at + 12, true));
+    const hasZ = type > 10 && type < 20;
     if (hasZ && length >= 28) builder.height(view.getFloat64(at + 20, true));
     const mAt = hasZ ? 28 : 20;
-    if ((hasM || hasZ) && length >= mAt + 8) {
+    if (type > 10 && length >= mAt + 8) {
       const measure = view.getFloat64(at + mAt, true);
       if (measure > noData) builder.measure(measure);
     }
     return true;
   }
-  if (length < 40) return false;
-  const many = shape === 8;
-  if (!many && length < 44) return false;
-  const parts = many ? 1 : view.getInt32(at + 36, true);
-  const points = view.getInt32(at + (many ? 36 : 40), true);
-  const xyAt = many ? 40 : 44 + 4 * parts;
-  if (parts < 0 || points < 0 || xyAt + 16 * points > length) return false;
-  if (points === 0 || parts === 0) {
-    builder.feature(shape === 8 ? Kind.MultiPoint : shape === 3 ? Kind.LineString : Kind.Polygon);
-    return true;
-  }
-  if (!many && parts === 1 && type < 10 && view.getInt32(at + 44, true) === 0) {
-    // Most of what there is: one ring or path, plane. It goes straight from the file's bytes to where it stays.
-    builder.feature(shape === 3 ? Kind.LineString : Kind.Polygon);
+
+  /** Most of what there is: one ring or path, plane. It goes straight from the file's bytes to where it stays. */
+  private plainRun(bytes: Uint8Array, view: DataView, byte: number, points: number, kind: number): void {
+    const { builder } = this;
+    builder.feature(kind);
     builder.part();
     builder.ring();
     const k = 2 * builder.vertices;
-    builder.runBytes(bytes, view, at + xyAt, points);
-    if (shape === 3) return true;
+    builder.runBytes(bytes, view, byte, points);
+    if (kind === Kind.LineString) return;
     const last = k + 2 * points - 2;
     const x = builder.coordinate(k);
     const y = builder.coordinate(k + 1);
     if (x !== builder.coordinate(last) || y !== builder.coordinate(last + 1)) {
       builder.vertex(x, y);
-      troubles.unclosed++;
+      this.troubles.unclosed++;
     }
-    return true;
   }
-  const xy = doubles(bytes, view, at + xyAt, 2 * points);
-  const zAt = xyAt + 16 * points;
-  const z = hasZ && length >= zAt + 16 + 8 * points ? zAt + 16 : -1;
-  const mAt = z >= 0 ? z + 8 * points : zAt;
-  const m = (hasZ || hasM) && length >= mAt + 16 + 8 * points ? mAt + 16 : -1;
-  ordinates.view = view;
-  ordinates.z = z < 0 ? -1 : at + z;
-  ordinates.m = m < 0 ? -1 : at + m;
-  if (many) {
-    builder.feature(Kind.MultiPoint);
+
+  private doubles(bytes: Uint8Array, view: DataView, byte: number, count: number): Float64Array {
+    if (this.scratch.length < count) this.scratch = new Float64Array(count * 2);
+    const { scratch } = this;
+    if (littleEndian && count > 64)
+      new Uint8Array(scratch.buffer).set(bytes.subarray(byte, byte + 8 * count));
+    else for (let k = 0; k < count; k++) scratch[k] = view.getFloat64(byte + 8 * k, true);
+    return scratch;
+  }
+
+  /** Where heights and measures lie, behind the coordinates: −1 where there are none. */
+  private findOrdinates(
+    view: DataView,
+    at: number,
+    length: number,
+    type: number,
+    zAt: number,
+    points: number,
+  ): void {
+    const hasZ = type > 10 && type < 20;
+    const z = hasZ && length >= zAt + 16 + 8 * points ? zAt + 16 : -1;
+    const mAt = z >= 0 ? z + 8 * points : zAt;
+    const m = type > 10 && length >= mAt + 16 + 8 * points ? mAt + 16 : -1;
+    this.ordinates.view = view;
+    this.ordinates.z = z < 0 ? -1 : at + z;
+    this.ordinates.m = m < 0 ? -1 : at + m;
+  }
+
+  private manyPoints(xy: Float64Array, points: number): boolean {
+    this.builder.feature(Kind.MultiPoint);
     for (let v = 0; v < points; v++) {
-      builder.part();
-      addPath(builder, xy, v, v + 1, ordinates);
+      this.builder.part();
+      addPath(this.builder, xy, v, v + 1, this.ordinates);
     }
     return true;
   }
-  if (parts === 1) {
-    if (view.getInt32(at + 44, true) !== 0) return false;
-    builder.feature(shape === 3 ? Kind.LineString : Kind.Polygon);
-    builder.part();
-    if (shape === 3) addPath(builder, xy, 0, points, ordinates);
-    else addRing(builder, xy, 0, points, ordinates, troubles);
-    return true;
-  }
-  const starts = new Int32Array(parts + 1);
-  for (let p = 0; p < parts; p++) starts[p] = view.getInt32(at + 44 + 4 * p, true);
-  starts[parts] = points;
-  for (let p = 0; p < parts; p++) if (starts[p] < 0 || starts[p] > starts[p + 1]) return false;
-  if (shape === 3) {
-    builder.feature(Kind.MultiLineString);
-    for (let p = 0; p < parts; p++) {
+
+  private paths(xy: Float64Array, starts: Int32Array): boolean {
+    this.builder.feature(Kind.MultiLineString);
+    for (let p = 0; p + 1 < starts.length; p++) {
       if (starts[p] === starts[p + 1]) continue;
-      builder.part();
-      addPath(builder, xy, starts[p], starts[p + 1], ordinates);
+      this.builder.part();
+      addPath(this.builder, xy, starts[p], starts[p + 1], this.ordinates);
     }
     return true;
   }
-  const owner = sortRings(xy, starts, troubles);
-  let shells = 0;
-  for (let p = 0; p < parts; p++) if (owner[p] === p) shells++;
-  builder.feature(shells === 1 ? Kind.Polygon : Kind.MultiPolygon);
-  for (let p = 0; p < parts; p++) {
-    if (owner[p] !== p || starts[p] === starts[p + 1]) continue;
-    builder.part();
-    addRing(builder, xy, starts[p], starts[p + 1], ordinates, troubles);
-    for (let h = 0; h < parts; h++) {
-      if (h !== p && owner[h] === p && starts[h] < starts[h + 1])
-        addRing(builder, xy, starts[h], starts[h + 1], ordinates, troubles);
+
+  private polygons(xy: Float64Array, starts: Int32Array): boolean {
+    const owner = sortRings(xy, starts, this.troubles);
+    const parts = owner.length;
+    let shells = 0;
+    for (let p = 0; p < parts; p++) if (owner[p] === p) shells++;
+    this.builder.feature(shells === 1 ? Kind.Polygon : Kind.MultiPolygon);
+    for (let p = 0; p < parts; p++) {
+      if (owner[p] !== p || starts[p] === starts[p + 1]) continue;
+      this.builder.part();
+      this.ring(xy, starts[p], starts[p + 1]);
+      for (let h = 0; h < parts; h++)
+        if (h !== p && owner[h] === p && starts[h] < starts[h + 1]) this.ring(xy, starts[h], starts[h + 1]);
     }
+    return true;
   }
-  return true;
+
+  private ring(xy: Float64Array, from: number, end: number): void {
+    addRing(this.builder, xy, from, end, this.ordinates, this.troubles);
+  }
+}
+
+/** First points of the parts, and the end; null when they do not lie one behind the other. */
+function startsOf(view: DataView, byte: number, parts: number, points: number): Int32Array | null {
+  const starts = new Int32Array(parts + 1);
+  for (let p = 0; p < parts; p++) starts[p] = view.getInt32(byte + 4 * p, true);
+  starts[parts] = points;
+  for (let p = 0; p < parts; p++) if (starts[p] < 0 || starts[p] > starts[p + 1]) return null;
+  return starts;
 }
 
 /**

@@ -1,4 +1,4 @@
-import { type Count, closeAccount, counted, grouped } from '../../account.ts';
+import { type Account, type Count, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder, takeValues } from '../../table/column-builder.ts';
@@ -8,6 +8,7 @@ import {
   type KeyRepair,
   keyRepairNamed,
   proposeRepair,
+  type RepairProposal,
   repairedKey,
 } from '../../table/key-repair.ts';
 import { withMarginNames } from '../../table/margin-fields.ts';
@@ -86,44 +87,120 @@ async function keysOf(table: Table, key: number, reading: ReadOptions): Promise<
   return index;
 }
 
-/**
- * Brings columns of a table to the features with the same key: one row to one feature. Every feature stays; those
- * without a row get blanks. The account tells what matched, what was left over on both sides, keys that came twice
- * (the first row was taken), and repairs with their proof.
- */
-export function joinTable<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
-  const [layerKey, tableKey] = [
-    requireField(layer.schema, options.on[0], layer.name),
-    requireField(table.schema, options.on[1], table.name),
-  ];
+/** The columns of a table that a join brings over, and what they are called afterwards. */
+interface Brought {
+  /** Places of the columns in the table. */
+  chosen: number[];
+  added: Field[];
+  notes: string[];
+}
+
+function broughtBy(layer: Table, table: Table, key: number, options: JoinOptions): Brought {
   const wanted =
     options.columns ??
     table.schema
-      .filter((field, c) => c !== tableKey && field.featureId !== 'numbering')
+      .filter((field, c) => c !== key && field.featureId !== 'numbering')
       .map((field) => field.name);
-  const chosen: number[] = [];
-  const added: Field[] = [];
-  const notes: string[] = [];
+  const result: Brought = { chosen: [], added: [], notes: [] };
   for (const column of wanted) {
     const [name, rename] = typeof column === 'string' ? [column, column] : column;
     const c = requireField(table.schema, name, table.name);
     const free = freeName(
       rename,
-      [...layer.schema, ...added].map((field) => field.name),
+      [...layer.schema, ...result.added].map((field) => field.name),
     );
     if (free !== rename)
-      notes.push(
+      result.notes.push(
         `The column ${rename} of ${table.name} is called ${free} here, since ${layer.name} has a ${rename} already.`,
       );
-    chosen.push(c);
-    added.push({
+    result.chosen.push(c);
+    result.added.push({
       ...asPlainField(table.schema[c]),
       name: free,
       title: table.schema[c].title ?? (free === name ? undefined : name),
       ...(free === name ? {} : { code: table.schema[c].code ?? name }),
     });
   }
-  if (options.repair !== undefined) keyRepairNamed(options.repair);
+  return result;
+}
+
+/** How keys of the table are repaired, as asked, and what is told of it. */
+function repairFor(
+  keys: KeyIndex,
+  repair: KeyRepair,
+  field: string,
+  layer: string,
+): { pad: (text: string) => string | null; note: string } {
+  const width = digitWidth(keys);
+  if (width === 0)
+    return {
+      pad: unchanged,
+      note: `Repair: ${repair} were to be repaired, but the keys of ${layer} are not digits of one length; nothing was changed.`,
+    };
+  return {
+    pad: (text) => repairedKey(repair, text, width),
+    note:
+      repair === 'leading zeros'
+        ? `Repair: leading zeros of ${field} were restored to ${width} digits, as asked.`
+        : `Repair: of long identifiers in ${field} the last ${width} signs were taken, as asked.`,
+  };
+}
+
+/** Goes along the features and finds their rows; what found none is kept for the account. */
+class Matching {
+  readonly used: Uint8Array;
+  /** Only the keys that found nothing: they are what a repair could help. */
+  readonly lonely = new KeyIndex();
+  all = 0;
+  matched = 0;
+  blank = 0;
+  private readonly held: HeldTable;
+
+  constructor(held: HeldTable) {
+    this.held = held;
+    this.used = new Uint8Array(held.index.size);
+  }
+
+  /** Row of the table for each feature of a batch; −1 for none. */
+  rowsFor(keys: Column, length: number): Int32Array {
+    const { index } = this.held;
+    const rows = new Int32Array(length).fill(-1);
+    eachKey(keys, (i, bytes, start, end) => {
+      if (bytes === null || start === end) {
+        this.blank++;
+        return;
+      }
+      const key = index.get(bytes, start, end);
+      if (key < 0) {
+        this.lonely.add(bytes, start, end, this.all + i);
+        return;
+      }
+      this.used[key] = 1;
+      this.matched++;
+      rows[i] = index.firstRow[key];
+    });
+    this.all += length;
+    return rows;
+  }
+}
+
+const textsOf = (index: KeyIndex) => Array.from({ length: index.size }, (_, key) => index.text(key));
+
+/**
+ * Brings columns of a table to the features with the same key: one row to one feature. Every feature stays; those
+ * without a row get blanks. The account tells what matched, what was left over on both sides, keys that came twice
+ * (the first row was taken), and repairs with their proof.
+ *
+ * @throws IsomericError `field-unknown`; `join-nothing-matched` at the end of reading, where `noMatch` is `stop`
+ */
+export function joinTable<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
+  const [layerKey, tableKey] = [
+    requireField(layer.schema, options.on[0], layer.name),
+    requireField(table.schema, options.on[1], table.name),
+  ];
+  const { chosen, added, notes } = broughtBy(layer, table, tableKey, options);
+  const { repair } = options;
+  if (repair !== undefined) keyRepairNamed(repair);
   const renamed = new Map(chosen.map((c, k) => [table.schema[c].name, added[k].name]));
   const schema: Schema = [...layer.schema, ...withMarginNames(added, renamed)];
   // What was done to the table before is part of the account: no row of it is dropped silently.
@@ -136,130 +213,108 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
       const reading = { signal };
       account.notes.push(...notes);
       let pad: (text: string) => string | null = unchanged;
-      const { repair } = options;
       if (repair !== undefined) {
-        const width = digitWidth(await keysOf(layer, layerKey, reading));
-        if (width > 0) {
-          pad = (text) => repairedKey(repair, text, width);
-          account.notes.push(
-            repair === 'leading zeros'
-              ? `Repair: leading zeros of ${tableField(options)} were restored to ${width} digits, as asked.`
-              : `Repair: of long identifiers in ${tableField(options)} the last ${width} signs were taken, as asked.`,
-          );
-        } else
-          account.notes.push(
-            `Repair: ${repair} were to be repaired, but the keys of ${layer.name} are not digits of one length; nothing was changed.`,
-          );
+        const keys = await keysOf(layer, layerKey, reading);
+        const repaired = repairFor(keys, repair, options.on[1], layer.name);
+        pad = repaired.pad;
+        account.notes.push(repaired.note);
       }
       const held = await hold(table, tableKey, chosen, pad, reading);
-      const used = new Uint8Array(held.index.size);
-      // Only the keys that found nothing: they are what a repair could help.
-      const lonelyIndex = new KeyIndex();
-      let all = 0;
-      let matched = 0;
-      let blank = 0;
+      const matching = new Matching(held);
       for await (const batch of source) {
-        const rows = new Int32Array(batch.length).fill(-1);
-        eachKey(batch.columns[layerKey], (i, bytes, start, end) => {
-          if (bytes === null || start === end) {
-            blank++;
-            return;
-          }
-          const key = held.index.get(bytes, start, end);
-          if (key < 0) {
-            lonelyIndex.add(bytes, start, end, all + i);
-            return;
-          }
-          used[key] = 1;
-          matched++;
-          rows[i] = held.index.firstRow[key];
-        });
-        all += batch.length;
+        const rows = matching.rowsFor(batch.columns[layerKey], batch.length);
         yield batch.with({
           columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))],
         });
       }
-      const lonely = Array.from({ length: lonelyIndex.size }, (_, key) => lonelyIndex.text(key));
-      const over: string[] = [];
-      const twice: string[] = [];
-      for (let key = 0; key < held.index.size; key++) {
-        if (used[key] === 0) over.push(held.index.text(key));
-        if (held.index.times[key] > 1) twice.push(held.index.text(key));
-      }
-      account.counts = {
-        in: all,
-        matched,
-        withoutRow: all - matched,
-        tableRows: held.rows,
-        tableKeysLeftOver: over.length,
-        tableKeysTwice: twice.length,
-        blankKeys: blank,
-        blankTableKeys: held.blankKeys,
-      };
-      if (lonely.length > 0) account.notes.push(`Without a row in ${table.name}: ${sample(lonely)}.`);
-      if (over.length > 0) account.notes.push(`Keys of ${table.name} without a feature: ${sample(over)}.`);
-      if (twice.length > 0) {
-        account.notes.push(
-          `Keys that occur twice in ${table.name}: ${sample(twice)}; the first row was taken.`,
-        );
-        account.findings.push({
-          code: 'join-key-twice',
-          severity: 'warning',
-          layer: layer.name,
-          words: `${twice.length} ${twice.length === 1 ? 'key occurs' : 'keys occur'} more than once in ${table.name} (${sample(twice)}); the first row of each was taken.`,
-          repair: 'filter the table to one row a key, or sum its rows by key first',
-        });
-      }
-      const proposals =
-        options.repair === undefined
-          ? [
-              proposeRepair('leading zeros', over, lonelyIndex, table.name),
-              proposeRepair('leading zeros', lonely, held.index, layer.name),
-              proposeRepair('long identifiers', over, lonelyIndex, table.name),
-            ]
-          : [];
-      if (matched === 0 && all > 0 && options.noMatch === 'stop')
-        throw new IsomericError(
-          'join-nothing-matched',
-          `None of ${counted(all, 'feature', 'features')} of ${layer.name} found a row in ${table.name} by ${options.on[0]} = ${options.on[1]}: ${sample(lonely)} on one side, ${sample(over)} on the other.`,
-          {
-            blame: 'usage',
-            advice:
-              proposals.find((proposal) => proposal !== undefined)?.words ??
-              'Look at both fields, and say others.',
-          },
-        );
-      for (const proposal of proposals) {
-        if (proposal === undefined) continue;
-        account.findings.push({
-          code: proposal.repair === 'leading zeros' ? 'join-zeros-lost' : 'join-identifiers-long',
-          severity: 'warning',
-          layer: layer.name,
-          words: proposal.words,
-          repair: `join with “repair: ${proposal.repair}”`,
-        });
-      }
-      if (matched < all && all > 0) {
-        account.findings.push({
-          code: 'join-incomplete',
-          severity: matched === 0 ? 'error' : 'warning',
-          layer: layer.name,
-          words: `${grouped(all - matched)} of ${grouped(all)} ${layer.name} found no row in ${table.name} (${sample(lonely)}).`,
-        });
-      }
-      const counts: Count[] = [
-        [matched, `matched on ${options.on[0]} = ${options.on[1]}`],
-        [all - matched, `without a row in ${table.name}`],
-        [over.length, `${over.length === 1 ? 'key' : 'keys'} of ${table.name} left over`],
-      ];
-      if (twice.length > 0) counts.push([twice.length, twice.length === 1 ? 'key twice' : 'keys twice']);
-      closeAccount(account, [all, `${layer.name} in`], ...counts);
+      closeJoin(account, { layer: layer.name, table: table.name, options, held, matching });
     },
   });
 }
 
-function tableField(options: JoinOptions): string {
-  return options.on[1];
+/** What the account of a join is made of. */
+interface Joined {
+  layer: string;
+  table: string;
+  options: JoinOptions;
+  held: HeldTable;
+  matching: Matching;
+}
+
+function closeJoin(account: Account, joined: Joined): void {
+  const { layer, table, options, held, matching } = joined;
+  const { all, matched } = matching;
+  const lonely = textsOf(matching.lonely);
+  const over: string[] = [];
+  const twice: string[] = [];
+  for (let key = 0; key < held.index.size; key++) {
+    if (matching.used[key] === 0) over.push(held.index.text(key));
+    if (held.index.times[key] > 1) twice.push(held.index.text(key));
+  }
+  account.counts = {
+    in: all,
+    matched,
+    withoutRow: all - matched,
+    tableRows: held.rows,
+    tableKeysLeftOver: over.length,
+    tableKeysTwice: twice.length,
+    blankKeys: matching.blank,
+    blankTableKeys: held.blankKeys,
+  };
+  const proposals = options.repair === undefined ? proposalsFor(joined, lonely, over) : [];
+  if (matched === 0 && all > 0 && options.noMatch === 'stop')
+    throw new IsomericError(
+      'join-nothing-matched',
+      `None of ${counted(all, 'feature', 'features')} of ${layer} found a row in ${table} by ${options.on[0]} = ${options.on[1]}: ${sample(lonely)} on one side, ${sample(over)} on the other.`,
+      { blame: 'usage', advice: proposals[0]?.words ?? 'Look at both fields, and say others.' },
+    );
+  if (lonely.length > 0) account.notes.push(`Without a row in ${table}: ${sample(lonely)}.`);
+  if (over.length > 0) account.notes.push(`Keys of ${table} without a feature: ${sample(over)}.`);
+  if (twice.length > 0) {
+    account.notes.push(`Keys that occur twice in ${table}: ${sample(twice)}; the first row was taken.`);
+    account.findings.push({
+      code: 'join-key-twice',
+      severity: 'warning',
+      layer,
+      words: `${twice.length} ${twice.length === 1 ? 'key occurs' : 'keys occur'} more than once in ${table} (${sample(twice)}); the first row of each was taken.`,
+      repair: 'filter the table to one row a key, or sum its rows by key first',
+    });
+  }
+  for (const { repair, words } of proposals)
+    account.findings.push({
+      code: repair === 'leading zeros' ? 'join-zeros-lost' : 'join-identifiers-long',
+      severity: 'warning',
+      layer,
+      words,
+      repair: `join with “repair: ${repair}”`,
+    });
+  if (matched < all)
+    account.findings.push({
+      code: 'join-incomplete',
+      severity: matched === 0 ? 'error' : 'warning',
+      layer,
+      words: `${grouped(all - matched)} of ${grouped(all)} ${layer} found no row in ${table} (${sample(lonely)}).`,
+    });
+  const counts: Count[] = [
+    [matched, `matched on ${options.on[0]} = ${options.on[1]}`],
+    [all - matched, `without a row in ${table}`],
+    [over.length, `${over.length === 1 ? 'key' : 'keys'} of ${table} left over`],
+  ];
+  if (twice.length > 0) counts.push([twice.length, twice.length === 1 ? 'key twice' : 'keys twice']);
+  closeAccount(account, [all, `${layer} in`], ...counts);
+}
+
+/** Repairs that would match keys that found nothing. */
+function proposalsFor(
+  { layer, table, held, matching }: Joined,
+  lonely: readonly string[],
+  over: readonly string[],
+): RepairProposal[] {
+  return [
+    proposeRepair('leading zeros', over, matching.lonely, table),
+    proposeRepair('leading zeros', lonely, held.index, layer),
+    proposeRepair('long identifiers', over, matching.lonely, table),
+  ].filter((proposal) => proposal !== undefined);
 }
 
 function sample(keys: readonly string[]): string {

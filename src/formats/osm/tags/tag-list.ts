@@ -29,16 +29,6 @@ function knownTexts(texts: Texts): KnownTexts {
   return found;
 }
 
-/** The JSON that is being written. */
-let json = new Uint8Array(1024);
-
-function room(needed: number): void {
-  if (needed <= json.length) return;
-  const larger = new Uint8Array(2 * needed);
-  larger.set(json);
-  json = larger;
-}
-
 /** The tags of one object: a view that moves from object to object. */
 export class TagList {
   texts!: Texts;
@@ -46,6 +36,8 @@ export class TagList {
   from = 0;
   to = 0;
   private known!: KnownTexts;
+  /** The JSON that is being written. */
+  private json = new Uint8Array(1024);
 
   /** Goes to a block; `at` then chooses an object of it. */
   of(texts: Texts, tags: Uint32Array): this {
@@ -108,23 +100,29 @@ export class TagList {
   /** Puts the tags as a JSON object into a column, but those whose place in the list is marked in `without`. */
   putJson(column: ColumnBuilder, without: Uint8Array): void {
     let at = 0;
-    const put = (bytes: Uint8Array) => {
-      for (let i = 0; i < bytes.length; i++) json[at + i] = bytes[i];
-      at += bytes.length;
-    };
-    json[at++] = 123;
+    this.json[at++] = 123;
     for (let k = this.from; k < this.to; k += 2) {
       if (without[(k - this.from) >> 1] === 1) continue;
       const key = this.quotedAt(this.tags[k]);
       const value = this.quotedAt(this.tags[k + 1]);
-      room(at + key.length + value.length + 4);
+      const json = this.room(at + key.length + value.length + 4);
       if (at > 1) json[at++] = 44;
-      put(key);
+      for (let i = 0; i < key.length; i++) json[at++] = key[i];
       json[at++] = 58;
-      put(value);
+      for (let i = 0; i < value.length; i++) json[at++] = value[i];
     }
-    json[at++] = 125;
-    column.raw(json, 0, at);
+    this.json[at++] = 125;
+    column.raw(this.json, 0, at);
+  }
+
+  /** The JSON with room for so many bytes. */
+  private room(needed: number): Uint8Array {
+    if (needed > this.json.length) {
+      const larger = new Uint8Array(2 * needed);
+      larger.set(this.json);
+      this.json = larger;
+    }
+    return this.json;
   }
 
   *pairs(): Generator<[key: string, value: string]> {
