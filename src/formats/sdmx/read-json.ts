@@ -1,7 +1,7 @@
 import { IsomericError } from '../../core/errors.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import type { Table } from '../../core/layer/layer.ts';
-import { type Field, freeName } from '../../core/table/schema.ts';
+import { type Field, type FieldType, freeName } from '../../core/table/schema.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
 import { isObject, type JsonObject, readJson } from '../json-rows/json.ts';
 import { BatchMaker } from '../making/batch-maker.ts';
@@ -78,114 +78,154 @@ interface Row {
   attributes: (string | null)[];
 }
 
-function dataSetTable(set: JsonObject, structure: JsonObject, name: string, source: ByteSource): Table {
-  const atSet = componentsOf(structure, 'dimensions', 'dataSet').concat(
-    componentsOf(structure, 'dimensions', 'dataset'),
-  );
-  const atSeries = componentsOf(structure, 'dimensions', 'series');
-  const atObservation = componentsOf(structure, 'dimensions', 'observation');
-  const dimensions = [...atSet, ...atSeries, ...atObservation];
-  const seriesAttributes = componentsOf(structure, 'attributes', 'series');
-  const ownAttributes = componentsOf(structure, 'attributes', 'observation');
-  const attributes = [...seriesAttributes, ...ownAttributes];
-  const given = componentsOf(structure, 'measures', 'observation');
-  const measures = given.length > 0 ? given : [{ id: 'OBS_VALUE', title: undefined, values: [] }];
-  if (dimensions.length === 0) return fail(source, 'The structure names no dimensions.');
-  const codeAt = (of: Component, place: unknown): string | null => {
+/** The components of a data set by where their values stand. */
+interface Components {
+  atSet: readonly Component[];
+  atSeries: readonly Component[];
+  atObservation: readonly Component[];
+  measures: readonly Component[];
+  seriesAttributes: readonly Component[];
+  ownAttributes: readonly Component[];
+}
+
+function componentsIn(structure: JsonObject): Components {
+  const measures = componentsOf(structure, 'measures', 'observation');
+  return {
+    atSet: [
+      ...componentsOf(structure, 'dimensions', 'dataSet'),
+      ...componentsOf(structure, 'dimensions', 'dataset'),
+    ],
+    atSeries: componentsOf(structure, 'dimensions', 'series'),
+    atObservation: componentsOf(structure, 'dimensions', 'observation'),
+    measures: measures.length > 0 ? measures : [{ id: 'OBS_VALUE', title: undefined, values: [] }],
+    seriesAttributes: componentsOf(structure, 'attributes', 'series'),
+    ownAttributes: componentsOf(structure, 'attributes', 'observation'),
+  };
+}
+
+/** Codes of a key (`0:3:1`) or of a list of attributes, by their places in the components. */
+type Codes = (string | null)[];
+
+/** The observations of a data set, one after the other (SDMX-JSON 1.0 and 2.0, data message: series and observations). */
+class Observations {
+  private readonly set: JsonObject;
+  private readonly parts: Components;
+  private readonly source: ByteSource;
+  private readonly own: Codes;
+
+  constructor(set: JsonObject, parts: Components, source: ByteSource) {
+    this.set = set;
+    this.parts = parts;
+    this.source = source;
+    this.own = parts.atSet.map((each) => this.codeAt(each, 0));
+  }
+
+  *rows(): Generator<Row> {
+    const { atSeries, atObservation, seriesAttributes } = this.parts;
+    if (isObject(this.set.series))
+      for (const [key, series] of Object.entries(this.set.series)) {
+        if (!isObject(series)) continue;
+        const held = Array.isArray(series.attributes) ? series.attributes : [];
+        yield* this.under(
+          series.observations,
+          this.codesOf(key, 'series', atSeries),
+          atObservation,
+          seriesAttributes.map((each, k) => this.codeAt(each, held[k])),
+        );
+      }
+    // Without series, the keys of observations have all dimensions.
+    const none = seriesAttributes.map(() => null);
+    yield* this.under(this.set.observations, [], [...atSeries, ...atObservation], none);
+  }
+
+  private *under(held: unknown, key: Codes, keyed: readonly Component[], said: Codes): Generator<Row> {
+    if (!isObject(held)) return;
+    const { measures, ownAttributes } = this.parts;
+    for (const [place, cells] of Object.entries(held)) {
+      const codes = this.codesOf(place, 'observation', keyed);
+      if (!Array.isArray(cells)) this.unfit(place, 'observation', keyed.length);
+      yield {
+        dimensions: [...this.own, ...key, ...codes],
+        measures: measures.map((_, k) => cells[k]),
+        attributes: [
+          ...said,
+          ...ownAttributes.map((each, k) => this.codeAt(each, cells[measures.length + k])),
+        ],
+      };
+    }
+  }
+
+  private codesOf(key: string, what: string, components: readonly Component[]): Codes {
+    const parts = key.split(':');
+    if (parts.length !== components.length) this.unfit(key, what, components.length);
+    return components.map((each, k) => this.codeAt(each, parts[k]));
+  }
+
+  private unfit(key: string, what: string, dimensions: number): never {
+    return fail(this.source, `The ${what} “${key.slice(0, 40)}” does not fit its ${dimensions} dimensions.`);
+  }
+
+  private codeAt(of: Component, place: unknown): string | null {
     if (place === null || place === undefined) return null;
     const value = of.values[Number(place)];
     if (value !== undefined) return value.id;
     if (of.values.length === 0) return String(place);
-    return fail(source, `${of.id} has no value number ${String(place).slice(0, 20)}.`);
-  };
-  function* rows(): Generator<Row> {
-    const own = atSet.map((each) => codeAt(each, 0));
-    const observationsOf = function* (
-      held: unknown,
-      key: readonly (string | null)[],
-      keyed: readonly Component[],
-      said: readonly (string | null)[],
-    ): Generator<Row> {
-      if (!isObject(held)) return;
-      for (const [place, cells] of Object.entries(held)) {
-        const parts = place.split(':');
-        if (parts.length !== keyed.length || !Array.isArray(cells))
-          fail(
-            source,
-            `The observation “${place.slice(0, 40)}” does not fit its ${keyed.length} dimensions.`,
-          );
-        yield {
-          dimensions: [...own, ...key, ...keyed.map((each, k) => codeAt(each, parts[k]))],
-          measures: measures.map((_, k) => (cells as unknown[])[k]),
-          attributes: [
-            ...said,
-            ...ownAttributes.map((each, k) => codeAt(each, (cells as unknown[])[measures.length + k])),
-          ],
-        };
-      }
-    };
-    if (isObject(set.series)) {
-      for (const [key, series] of Object.entries(set.series)) {
-        if (!isObject(series)) continue;
-        const parts = key.split(':');
-        if (parts.length !== atSeries.length)
-          fail(source, `The series “${key.slice(0, 40)}” does not fit its ${atSeries.length} dimensions.`);
-        const held = Array.isArray(series.attributes) ? series.attributes : [];
-        yield* observationsOf(
-          series.observations,
-          atSeries.map((each, k) => codeAt(each, parts[k])),
-          atObservation,
-          seriesAttributes.map((each, k) => codeAt(each, held[k])),
-        );
-      }
-    }
-    // Without series, the keys of observations have all dimensions.
-    yield* observationsOf(
-      set.observations,
-      [],
-      [...atSeries, ...atObservation],
-      seriesAttributes.map(() => null),
-    );
+    return fail(this.source, `${of.id} has no value number ${String(place).slice(0, 20)}.`);
   }
-  const kinds = measures.map(() => ({ whole: true, number: true, any: false }));
-  const used = attributes.map(() => false);
+}
+
+/** What the values of measures are, which attributes have any, and how many rows there are. */
+function surveyOf(observations: Observations, measures: number, attributes: number) {
+  const kinds = Array.from({ length: measures }, () => ({ whole: true, number: true, any: false }));
+  const used = new Array<boolean>(attributes).fill(false);
   let count = 0;
-  for (const row of rows()) {
+  for (const row of observations.rows()) {
     count++;
     row.attributes.forEach((value, k) => {
       if (value !== null) used[k] = true;
     });
     row.measures.forEach((value, k) => {
-      const number = numberOf(value);
       if (value === null || value === undefined) return;
+      const number = numberOf(value);
       kinds[k].any = true;
       if (number === null) kinds[k].number = false;
       else if (!Number.isSafeInteger(number)) kinds[k].whole = false;
     });
   }
-  const coded = (each: Component): Field => {
-    const labels = each.values.filter((value) => value.name !== undefined && value.name !== value.id);
-    const field: Field = { name: each.id, type: 'text', role: 'code' };
-    if (each.title !== undefined && each.title !== each.id) field.title = each.title;
-    if (labels.length > 0) field.codes = Object.fromEntries(labels.map((value) => [value.id, value.name!]));
-    return field;
+  const types = kinds.map(({ whole, number, any }): FieldType => {
+    if (!any) return 'real';
+    return number ? (whole ? 'integer' : 'real') : 'text';
+  });
+  return { types, used, count };
+}
+
+const titleOf = ({ id, title }: Component) => (title !== undefined && title !== id ? { title } : {});
+
+/** A field of codes, with their labels. */
+function coded(each: Component): Field {
+  const labels = each.values.filter((value) => value.name !== undefined && value.name !== value.id);
+  return {
+    name: each.id,
+    type: 'text',
+    role: 'code',
+    ...titleOf(each),
+    ...(labels.length === 0
+      ? {}
+      : { codes: Object.fromEntries(labels.map((value) => [value.id, value.name!])) }),
   };
+}
+
+function dataSetTable(set: JsonObject, structure: JsonObject, name: string, source: ByteSource): Table {
+  const parts = componentsIn(structure);
+  const { measures } = parts;
+  const dimensions = [...parts.atSet, ...parts.atSeries, ...parts.atObservation];
+  const attributes = [...parts.seriesAttributes, ...parts.ownAttributes];
+  if (dimensions.length === 0) return fail(source, 'The structure names no dimensions.');
+  const observations = new Observations(set, parts, source);
+  const { types, used, count } = surveyOf(observations, measures.length, attributes.length);
   const schema: Field[] = [
     ...dimensions.map(coded),
-    ...measures.map(
-      (each, k): Field => ({
-        name: each.id,
-        type:
-          kinds[k].number && kinds[k].any
-            ? kinds[k].whole
-              ? 'integer'
-              : 'real'
-            : kinds[k].any
-              ? 'text'
-              : 'real',
-        ...(each.title !== undefined && each.title !== each.id ? { title: each.title } : {}),
-      }),
-    ),
+    ...measures.map((each, k): Field => ({ name: each.id, type: types[k], ...titleOf(each) })),
     ...attributes.filter((_, k) => used[k]).map(coded),
   ];
   const table: Table = {
@@ -196,7 +236,7 @@ function dataSetTable(set: JsonObject, structure: JsonObject, name: string, sour
     findings: [],
     accounts: [],
     async *batches() {
-      yield* batchesOf(schema, rows(), dimensions.length, measures.length, used);
+      yield* batchesOf(schema, observations.rows(), dimensions.length, measures.length, used);
     },
   };
   return withStates(table, 'OBS_VALUE', 'OBS_STATUS');
