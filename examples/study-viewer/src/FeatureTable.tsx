@@ -1,8 +1,8 @@
 import { TextInput } from '@mantine/core';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import type { Picked } from './drawing.ts';
 import { cellOf, type ShownLayer } from './layers.ts';
-import type { Picked } from './MapCanvas.tsx';
 
 interface Props {
   layer: ShownLayer;
