@@ -68,175 +68,232 @@ export function boundaryOffice(options: BoundaryOfficeOptions): Service {
   withMood(server, options.mood ?? (() => 'well'), options.setMood);
   if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   const collections = collectionsIn(options.folder);
-  const abilities = options.abilities ?? 'all';
-  const base = (request: { protocol: string; host: string }) => `${request.protocol}://${request.host}`;
+  const office = new Office(options, collections);
+  office.addPages(server);
+  office.addCollections(server);
+  office.addItems(server);
+  addWfs(server, collections, { mood: options.mood, pageSize: options.pageSize });
+  return server;
+}
 
-  const describe = (root: string, { id, title, vintage, level }: Collection) => ({
-    id,
-    title,
-    description: `Administrative boundaries, state of 1 January ${vintage}.`,
-    itemType: 'feature',
-    crs: abilities === 'all' ? ['#/crs'] : [crs84],
-    ...(abilities === 'all' ? { storageCrs: crs84 } : {}),
-    extent: { spatial: { bbox: [[-30.7, 45.2, -29.2, 46]] } },
-    attribution: `Boundary Office of Teskaria (${vintage}): ${level}.`,
-    links: [
-      { rel: 'items', type: 'application/geo+json', href: `${root}/collections/${id}/items` },
-      {
-        rel: 'license',
-        type: 'text/html',
-        title: 'Teskaria Open Boundaries Licence 2.0',
-        href: `${root}/licence`,
-      },
-      ...(abilities === 'all'
-        ? [
-            {
-              rel: 'http://www.opengis.net/def/rel/ogc/1.0/queryables',
-              type: 'application/schema+json',
-              href: `${root}/collections/${id}/queryables`,
-            },
-          ]
-        : []),
-    ],
-  });
+type Turn = (position: number[]) => number[];
+interface Asked {
+  protocol: string;
+  host: string;
+}
+interface PageRequest extends Asked {
+  query: Record<string, string>;
+  headers: Record<string, unknown>;
+}
 
-  server.get('/', async (request) => ({
-    title: 'Boundary Office of Teskaria (simulated)',
-    links: [
-      { rel: 'self', type: 'application/json', href: `${base(request)}/` },
-      { rel: 'conformance', type: 'application/json', href: `${base(request)}/conformance` },
-      { rel: 'data', type: 'application/json', href: `${base(request)}/collections` },
-      ...(options.terms
-        ? [
-            {
-              rel: 'terms-of-service',
-              type: 'text/html',
-              title: 'Terms of the Boundary Office',
-              href: `${base(request)}/terms`,
-            },
-          ]
-        : []),
-    ],
-  }));
-  server.get('/conformance', async () => ({
-    conformsTo: classes[abilities].map((each) => `http://www.opengis.net/spec/${each}`),
-  }));
-  server.get('/licence', async (_, reply) =>
-    reply
-      .type('text/html')
-      .send(
-        '<h1>Teskaria Open Boundaries Licence 2.0</h1><p>Free for any use; name the Boundary Office.</p>',
-      ),
-  );
-  server.get('/terms', async (_, reply) =>
-    reply
-      .type('text/html')
-      .send(
-        '<h1>Terms of the Boundary Office</h1><p>Boundaries are not to be shown as settled in court.</p>',
-      ),
-  );
-  server.get('/collections', async (request) => ({
-    links: [],
-    ...(abilities === 'all' ? { crs: Object.keys(crsList) } : {}),
-    collections: [...collections.values()].map((collection) => describe(base(request), collection)),
-  }));
-  const missing = (id: string) => ({ code: 'NotFound', description: `No collection ${id}.` });
-  server.get<{ Params: { id: string } }>('/collections/:id', async (request, reply) => {
-    const collection = collections.get(request.params.id);
-    return collection === undefined
-      ? reply.code(404).send(missing(request.params.id))
-      : describe(base(request), collection);
-  });
-  server.get<{ Params: { id: string } }>('/collections/:id/queryables', async (request, reply) => {
-    const collection = collections.get(request.params.id);
-    if (collection === undefined || abilities !== 'all')
-      return reply.code(404).send(missing(request.params.id));
-    const properties = Object.fromEntries(
-      Object.entries(collection.features[0].properties).map(([name, value]) => [
-        name,
-        { title: name, type: typeof value === 'number' ? 'integer' : 'string' },
-      ]),
-    );
-    return reply.type('application/schema+json').send({
-      $schema: 'https://json-schema.org/draft/2020-12/schema',
-      $id: `${base(request)}/collections/${collection.id}/queryables`,
-      type: 'object',
-      properties: { geometry: { format: 'geometry-multipolygon' }, ...properties },
-      additionalProperties: false,
-    });
-  });
+const base = ({ protocol, host }: Asked) => `${protocol}://${host}`;
+const missing = (id: string) => ({ code: 'NotFound', description: `No collection ${id}.` });
 
-  const positionsOf = (name: string | undefined, what: string) => {
-    if (name === undefined) return crsList[crs84];
-    const found = abilities === 'all' ? crsList[name] : undefined;
-    if (found === undefined) throw new Refusal(`${what} is no CRS of this collection: ${name}.`);
-    return found;
-  };
-  const inCrs = (feature: Feature, to: (p: number[]) => number[]): Feature => ({
+function inCrs(feature: Feature, to: Turn): Feature {
+  return {
     ...feature,
     geometry: { ...feature.geometry, coordinates: mapped(feature.geometry.coordinates, to) },
-  });
-  const boxIn = (text: string, from: (p: number[]) => number[]) => {
-    const numbers = text.split(',').map(Number);
-    if (numbers.length !== 4 || numbers.some(Number.isNaN)) throw new Refusal('bbox needs four numbers.');
-    return boxOf([from(numbers.slice(0, 2)), from(numbers.slice(2))]);
   };
+}
 
-  server.get<{ Params: { id: string }; Querystring: Record<string, string> }>(
-    '/collections/:id/items',
-    async (request, reply) => {
-      const collection = collections.get(request.params.id);
-      if (collection === undefined) return reply.code(404).send(missing(request.params.id));
-      const { query } = request;
-      try {
-        for (const name of Object.keys(query))
-          if (!known.has(name) || (name.startsWith('filter') && abilities !== 'all'))
-            throw new Refusal(`There is no parameter ${name}.`);
-        const { to } = positionsOf(query.crs, 'crs');
-        const box =
-          query.bbox === undefined
-            ? null
-            : boxIn(query.bbox, positionsOf(query['bbox-crs'], 'bbox-crs').from);
-        const condition = query.filter === undefined ? null : parseCondition(query.filter);
-        const matched = collection.features.filter(
-          (feature) =>
-            (box === null || meets(feature, box)) &&
-            (condition === null || condition(feature.properties) === true),
-        );
-        return sendPage(request, reply, collection, matched, to);
-      } catch (error) {
-        if (error instanceof Refusal || error instanceof ConditionError)
-          return reply.code(400).send({ code: 'InvalidParameterValue', description: error.message });
-        throw error;
-      }
-    },
-  );
+function boxIn(text: string, from: Turn) {
+  const numbers = text.split(',').map(Number);
+  if (numbers.length !== 4 || numbers.some(Number.isNaN)) throw new Refusal('bbox needs four numbers.');
+  return boxOf([from(numbers.slice(0, 2)), from(numbers.slice(2))]);
+}
 
-  type PageRequest = {
-    protocol: string;
-    host: string;
-    query: Record<string, string>;
-    headers: Record<string, unknown>;
-  };
-  const sendPage = (
+class Office {
+  private readonly options: BoundaryOfficeOptions;
+  private readonly collections: Map<string, Collection>;
+  private readonly abilities: NonNullable<BoundaryOfficeOptions['abilities']>;
+
+  constructor(options: BoundaryOfficeOptions, collections: Map<string, Collection>) {
+    this.options = options;
+    this.collections = collections;
+    this.abilities = options.abilities ?? 'all';
+  }
+
+  private get all(): boolean {
+    return this.abilities === 'all';
+  }
+
+  /** The landing page, what the service conforms to, its licence and terms. */
+  addPages(server: Service): void {
+    server.get('/', async (request) => ({
+      title: 'Boundary Office of Teskaria (simulated)',
+      links: [
+        { rel: 'self', type: 'application/json', href: `${base(request)}/` },
+        { rel: 'conformance', type: 'application/json', href: `${base(request)}/conformance` },
+        { rel: 'data', type: 'application/json', href: `${base(request)}/collections` },
+        ...(this.options.terms
+          ? [
+              {
+                rel: 'terms-of-service',
+                type: 'text/html',
+                title: 'Terms of the Boundary Office',
+                href: `${base(request)}/terms`,
+              },
+            ]
+          : []),
+      ],
+    }));
+    server.get('/conformance', async () => ({
+      conformsTo: classes[this.abilities].map((each) => `http://www.opengis.net/spec/${each}`),
+    }));
+    server.get('/licence', async (_, reply) =>
+      reply
+        .type('text/html')
+        .send(
+          '<h1>Teskaria Open Boundaries Licence 2.0</h1><p>Free for any use; name the Boundary Office.</p>',
+        ),
+    );
+    server.get('/terms', async (_, reply) =>
+      reply
+        .type('text/html')
+        .send(
+          '<h1>Terms of the Boundary Office</h1><p>Boundaries are not to be shown as settled in court.</p>',
+        ),
+    );
+  }
+
+  addCollections(server: Service): void {
+    server.get('/collections', async (request) => ({
+      links: [],
+      ...(this.all ? { crs: Object.keys(crsList) } : {}),
+      collections: [...this.collections.values()].map((collection) =>
+        this.describe(base(request), collection),
+      ),
+    }));
+    server.get<{ Params: { id: string } }>('/collections/:id', async (request, reply) => {
+      const collection = this.collections.get(request.params.id);
+      return collection === undefined
+        ? reply.code(404).send(missing(request.params.id))
+        : this.describe(base(request), collection);
+    });
+    server.get<{ Params: { id: string } }>('/collections/:id/queryables', async (request, reply) => {
+      const collection = this.collections.get(request.params.id);
+      if (collection === undefined || !this.all) return reply.code(404).send(missing(request.params.id));
+      const properties = Object.fromEntries(
+        Object.entries(collection.features[0].properties).map(([name, value]) => [
+          name,
+          { title: name, type: typeof value === 'number' ? 'integer' : 'string' },
+        ]),
+      );
+      return reply.type('application/schema+json').send({
+        $schema: 'https://json-schema.org/draft/2020-12/schema',
+        $id: `${base(request)}/collections/${collection.id}/queryables`,
+        type: 'object',
+        properties: { geometry: { format: 'geometry-multipolygon' }, ...properties },
+        additionalProperties: false,
+      });
+    });
+  }
+
+  private describe(root: string, { id, title, vintage, level }: Collection) {
+    const queryables = {
+      rel: 'http://www.opengis.net/def/rel/ogc/1.0/queryables',
+      type: 'application/schema+json',
+      href: `${root}/collections/${id}/queryables`,
+    };
+    return {
+      id,
+      title,
+      description: `Administrative boundaries, state of 1 January ${vintage}.`,
+      itemType: 'feature',
+      crs: this.all ? ['#/crs'] : [crs84],
+      ...(this.all ? { storageCrs: crs84 } : {}),
+      extent: { spatial: { bbox: [[-30.7, 45.2, -29.2, 46]] } },
+      attribution: `Boundary Office of Teskaria (${vintage}): ${level}.`,
+      links: [
+        { rel: 'items', type: 'application/geo+json', href: `${root}/collections/${id}/items` },
+        {
+          rel: 'license',
+          type: 'text/html',
+          title: 'Teskaria Open Boundaries Licence 2.0',
+          href: `${root}/licence`,
+        },
+        ...(this.all ? [queryables] : []),
+      ],
+    };
+  }
+
+  addItems(server: Service): void {
+    server.get<{ Params: { id: string }; Querystring: Record<string, string> }>(
+      '/collections/:id/items',
+      async (request, reply) => {
+        const collection = this.collections.get(request.params.id);
+        if (collection === undefined) return reply.code(404).send(missing(request.params.id));
+        try {
+          const { matched, to } = this.matching(collection, request.query);
+          return this.sendPage(request, reply, collection, matched, to);
+        } catch (error) {
+          if (error instanceof Refusal || error instanceof ConditionError)
+            return reply.code(400).send({ code: 'InvalidParameterValue', description: error.message });
+          throw error;
+        }
+      },
+    );
+    server.get<{ Params: { id: string; feature: string }; Querystring: { crs?: string } }>(
+      '/collections/:id/items/:feature',
+      async (request, reply) => {
+        const collection = this.collections.get(request.params.id);
+        const feature = collection?.features.find((each) => each.id === request.params.feature);
+        if (feature === undefined)
+          return reply
+            .code(404)
+            .send({ code: 'NotFound', description: `No feature ${request.params.feature}.` });
+        const { to } = this.positionsOf(request.query.crs, 'crs');
+        if (this.all) reply.header('content-crs', `<${request.query.crs ?? crs84}>`);
+        return reply.type('application/geo+json').send(JSON.stringify(inCrs(feature, to)));
+      },
+    );
+  }
+
+  private positionsOf(name: string | undefined, what: string) {
+    if (name === undefined) return crsList[crs84];
+    const found = this.all ? crsList[name] : undefined;
+    if (found === undefined) throw new Refusal(`${what} is no CRS of this collection: ${name}.`);
+    return found;
+  }
+
+  /** The features that are asked for, and how their positions are to be given. */
+  private matching(collection: Collection, query: Record<string, string>) {
+    for (const name of Object.keys(query))
+      if (!known.has(name) || (name.startsWith('filter') && !this.all))
+        throw new Refusal(`There is no parameter ${name}.`);
+    const { to } = this.positionsOf(query.crs, 'crs');
+    const box =
+      query.bbox === undefined
+        ? null
+        : boxIn(query.bbox, this.positionsOf(query['bbox-crs'], 'bbox-crs').from);
+    const condition = query.filter === undefined ? null : parseCondition(query.filter);
+    const matched = collection.features.filter(
+      (feature) =>
+        (box === null || meets(feature, box)) &&
+        (condition === null || condition(feature.properties) === true),
+    );
+    return { matched, to };
+  }
+
+  private sendPage(
     request: PageRequest,
     reply: Answer,
     collection: Collection,
     matched: Feature[],
-    to: (p: number[]) => number[],
-  ) => {
+    to: Turn,
+  ) {
     const { token, ...rest } = request.query;
-    const mood = options.mood?.();
+    const mood = this.options.mood?.();
     // The token says where to go on; clients must not look into it.
     const from = token === undefined ? 0 : Number(Buffer.from(token, 'base64url').toString().split(':')[1]);
-    const size = Math.max(1, Math.min(1000, Number(rest.limit ?? options.pageSize ?? 100)));
+    const size = Math.max(1, Math.min(1000, Number(rest.limit ?? this.options.pageSize ?? 100)));
     const page = matched.slice(from, from + size);
     const next = nextStart(mood, from, size);
     const query = new URLSearchParams(rest);
     query.set('token', Buffer.from(`at:${next}`).toString('base64url'));
     const more = from + size < matched.length && mood !== 'no next';
     const href = `${base(request)}/collections/${collection.id}/items?${query}`;
-    const gml = abilities === 'gml';
+    const gml = this.abilities === 'gml';
     const type = gml ? 'application/gml+xml;version=3.2' : 'application/geo+json';
     const text = gml
       ? gmlPage(collection, page)
@@ -248,30 +305,12 @@ export function boundaryOffice(options: BoundaryOfficeOptions): Service {
           links: more ? [{ rel: 'next', type, href }] : [],
         });
     if (gml && more) reply.header('link', `<${href}>; rel="next"; type="${type}"`);
-    if (abilities === 'all') reply.header('content-crs', `<${request.query.crs ?? crs84}>`);
+    if (this.all) reply.header('content-crs', `<${request.query.crs ?? crs84}>`);
     const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
     reply.header('etag', etag);
     if (request.headers['if-none-match'] === etag) return reply.code(304).send();
     return reply.type(type).send(text);
-  };
-
-  server.get<{ Params: { id: string; feature: string }; Querystring: { crs?: string } }>(
-    '/collections/:id/items/:feature',
-    async (request, reply) => {
-      const collection = collections.get(request.params.id);
-      const feature = collection?.features.find((each) => each.id === request.params.feature);
-      if (feature === undefined)
-        return reply
-          .code(404)
-          .send({ code: 'NotFound', description: `No feature ${request.params.feature}.` });
-      const { to } = positionsOf(request.query.crs, 'crs');
-      if (abilities === 'all') reply.header('content-crs', `<${request.query.crs ?? crs84}>`);
-      return reply.type('application/geo+json').send(JSON.stringify(inCrs(feature, to)));
-    },
-  );
-
-  addWfs(server, collections, { mood: options.mood, pageSize: options.pageSize });
-  return server;
+  }
 }
 
 /** A page in GML 3.2, simple features level 0; links go in headers. */
