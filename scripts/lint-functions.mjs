@@ -8,8 +8,8 @@ import { fileURLToPath } from 'node:url';
 import { parseAst } from 'rolldown/parseAst';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
-const mostLines = 80;
-const mostParameters = 6;
+const mostLines = 120;
+const mostParameters = 8;
 const reviewed = JSON.parse(readFileSync(join(root, 'scripts/reviewed-functions.json'), 'utf8'));
 const used = new Set();
 const troubles = [];
