@@ -34,9 +34,18 @@ export default defineConfig({
     testTimeout: 60_000,
     hookTimeout: 120_000,
     pool: 'forks',
+    // Modules are loaded once for all files of a process: nothing of theirs is kept between tests.
+    isolate: false,
     // Many tests wait for processes of their own: two files at a time, also where there are two cores.
     maxWorkers: 2,
     sequence: { sequencer: LongestFirst },
+    coverage: {
+      provider: 'v8',
+      include: ['src/**/*.ts'],
+      exclude: ['src/**/*.generated.ts'],
+      reporter: ['text-summary', 'json-summary', 'html'],
+      reportsDirectory: 'coverage',
+    },
     setupFiles: ['tests/support/seed.ts'],
   },
 });

@@ -16,7 +16,7 @@ await made.write({
   file,
   format: 'cjs',
   codeSplitting: false,
-  minify: { mangle: false, compress: false },
+  minify: { mangle: false, compress: true },
   comments: false,
 });
 // What stays outside is imported by the module that runs the file.

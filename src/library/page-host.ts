@@ -1,7 +1,7 @@
 import { IsomericError } from '../core/errors.ts';
 import type { ByteSource } from '../formats/bytes/byte-source.ts';
-import type { Host, SavedFile } from './host.ts';
-import { lookAtSources } from './look-at.ts';
+import type { Contents } from '../formats/opening/contents.ts';
+import type { Host, Reading, SavedFile } from './host.ts';
 
 /** Where the page lies, when there is one: addresses may be relative to it. */
 const base = () => (globalThis as { location?: { href: string } }).location?.href;
@@ -17,11 +17,17 @@ async function fetched(place: string): Promise<ByteSource> {
   return remoteSource(new URL(place, base()).href);
 }
 
+/** Formats are loaded when there is something to open. */
+async function lookAt(sources: readonly ByteSource[], reading: Reading): Promise<Contents> {
+  const { lookAtSources } = await import('./look-at.ts');
+  return lookAtSources(sources, reading, {});
+}
+
 /** In a page a place is an address, and what is saved is handed over in memory. */
 export const host: Host = {
   source: fetched,
-  look: async (place, reading) => lookAtSources([await fetched(place)], reading, {}),
-  lookAt: (sources, reading) => lookAtSources(sources, reading, {}),
+  look: async (place, reading) => lookAt([await fetched(place)], reading),
+  lookAt,
   async save(tables, place, { as, sqlite, ...saving }) {
     const [{ writingFormatFor }, { writeTables }, { memoryTarget }] = await Promise.all([
       import('../formats/writing/register.ts'),

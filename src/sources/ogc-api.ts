@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { IsomericError } from '../core/errors.ts';
 import { type Order, type TermsLink, withSlash } from './order.ts';
 import { askJson } from './transfer/ask.ts';

@@ -8,6 +8,7 @@ import { build } from 'vite';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Mood, type StandIns, startStandIns } from '../../stand-ins/src/index.ts';
 import { pointBzip2 } from '../fuzz/samples.ts';
+import type { Told } from '../in-browser/told.ts';
 import { serve, startBrowser } from '../support/browser.ts';
 
 /** What tests/in-browser/page.ts tells. */
@@ -104,6 +105,33 @@ describe('in Chromium', () => {
       'MOBILITY-2024/description.xlsx Tables workbook 2',
       'MOBILITY-2024/description.xlsx Columns workbook 6',
     ]);
+  });
+
+  it('the job is done in sentences, with files in place of paths', async () => {
+    const demo = (name: string) => readFileSync(path(`../../demo/data/${name}`), 'utf8');
+    const told = await page.evaluate(
+      (files) =>
+        (window as unknown as { sentences(files: Record<string, string>): Promise<Told> }).sentences(files),
+      {
+        wards,
+        districts: demo('boundary-office/districts-2024.geojson'),
+        table: demo('statistics-office/HOUSING.csv'),
+      },
+    );
+    expect(told.sentences).toEqual([
+      'Clip: 296 wards in; 37 kept whole, 0 cut, 259 outside.',
+      expect.stringMatching(/^Join: 37 wards in; 36 matched on code = area_code/),
+      expect.stringMatching(/^Compute: 37 wards in; 36 given half/),
+      'Reproject: 37 wards in; 37 brought to EPSG:32626 (WGS 84 / UTM zone 26N).',
+      expect.stringMatching(/^Write: 37 wards/),
+    ]);
+    expect(told.files).toEqual([['out.gpkg', expect.any(Number)]]);
+    expect(told).toMatchObject({
+      again: 37,
+      first: expect.stringMatching(/^Multi?Polygon \d{6}$|^Polygon \d{6}$/),
+      ended: 'AbortError',
+      address: 296,
+    });
   });
 
   describe('services are asked with the fetch of the browser', () => {

@@ -15,6 +15,8 @@ import {
 import type { DatasetRequest } from 'isomeric/sources';
 import { browserDatabases, browserSqlite } from '../../examples/study-viewer/src/sqlite.ts';
 
+import { sentences } from './sentences.ts';
+
 const capabilities = { sqlite: browserSqlite };
 
 export interface PageResult {
@@ -91,4 +93,4 @@ async function failing(request: DatasetRequest, patience?: number): Promise<stri
   }
 }
 
-Object.assign(window, { throughFormat, looked, gathered, failing, ready: true });
+Object.assign(window, { throughFormat, looked, gathered, failing, sentences, ready: true });

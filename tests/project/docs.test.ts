@@ -70,6 +70,24 @@ function words(line: string): string[] {
   return [...line.matchAll(/"([^"]*)"|(\S+)/g)].map((found) => found[1] ?? found[2]);
 }
 
+/** Compiles all TypeScript of a page, strictly; each example becomes a program by the number of its line. */
+function compile(page: string, folder: string): void {
+  const programs = examples(page).filter(({ language }) => language === 'ts');
+  if (programs.length === 0) return;
+  for (const { text, line } of programs) writeFileSync(join(folder, `example-${line}.ts`), placed(text));
+  const compiled = spawnSync(
+    process.execPath,
+    [
+      join(root, 'node_modules/typescript/bin/tsc'),
+      ...['--strict', '--target', 'es2022', '--lib', 'es2023', '--types', 'node'],
+      ...['--module', 'nodenext', '--moduleResolution', 'nodenext'],
+      ...programs.map(({ line }) => `example-${line}.ts`),
+    ],
+    { cwd: folder, encoding: 'utf8' },
+  );
+  expect(compiled.stdout, page).toBe('');
+}
+
 describe.each(pages)('docs/%s', (page) => {
   let folder: string;
   beforeAll(() => {
@@ -84,6 +102,7 @@ describe.each(pages)('docs/%s', (page) => {
 
   it('its commands run and say what it says', async () => {
     const isomeric = commandIn(folder, demoEnvironment);
+    compile(page, folder);
     let output = '';
     for (const { language, text, line } of examples(page)) {
       if (language === 'sh') {
@@ -102,16 +121,7 @@ describe.each(pages)('docs/%s', (page) => {
         expect(done.stderr).toBe('');
         output = done.stdout;
       } else if (language === 'ts') {
-        writeFileSync(join(folder, 'example.ts'), placed(text));
-        const tsc = join(root, 'node_modules/typescript/bin/tsc');
-        const strict = ['--strict', '--target', 'es2022', '--lib', 'es2023', '--types', 'node'];
-        const modules = ['--module', 'nodenext', '--moduleResolution', 'nodenext'];
-        const compiled = spawnSync(process.execPath, [tsc, ...strict, ...modules, 'example.ts'], {
-          cwd: folder,
-          encoding: 'utf8',
-        });
-        expect(compiled.stdout, `${page}, line ${line}`).toBe('');
-        const done = spawnSync(process.execPath, ['example.js'], { cwd: folder, encoding: 'utf8' });
+        const done = spawnSync(process.execPath, [`example-${line}.js`], { cwd: folder, encoding: 'utf8' });
         expect(done.stderr).toBe('');
         output = done.stdout;
       } else if (language.startsWith('yaml ')) {

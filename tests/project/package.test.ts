@@ -14,49 +14,12 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { gzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { brought, bytesIn } from '../../scripts/brought.mjs';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
 const wards = join(root, 'demo/data/boundary-office/wards-2024.geojson');
 const folder = mkdtempSync(join(tmpdir(), 'isomeric-package-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
-
-interface Locked {
-  dependencies?: Record<string, string>;
-  optionalDependencies?: Record<string, string>;
-}
-
-/** What an installation of the package brings: its declared dependencies and theirs, as the lock file places them. */
-function brought(): string[] {
-  const { packages } = JSON.parse(readFileSync(join(root, 'package-lock.json'), 'utf8')) as {
-    packages: Record<string, Locked>;
-  };
-  const placeOf = (from: string, name: string): string | null => {
-    for (let at = from; ; at = at.slice(0, Math.max(0, at.lastIndexOf('/node_modules/')))) {
-      const place = `${at === '' ? '' : `${at}/`}node_modules/${name}`;
-      if (place in packages) return place;
-      if (at === '') return null;
-    }
-  };
-  const found = new Set<string>();
-  const follow = (from: string, { dependencies, optionalDependencies }: Locked) => {
-    for (const name of Object.keys({ ...dependencies, ...optionalDependencies })) {
-      const place = placeOf(from, name);
-      // Optional ones are for machines of other kinds.
-      if (place === null || found.has(place) || !existsSync(join(root, place))) continue;
-      found.add(place);
-      follow(place, packages[place]);
-    }
-  };
-  follow('', { dependencies: packages[''].dependencies });
-  return [...found];
-}
-
-function bytesIn(path: string): number {
-  let sum = 0;
-  for (const entry of readdirSync(path, { recursive: true, withFileTypes: true }))
-    if (entry.isFile()) sum += readFileSync(join(entry.parentPath, entry.name)).length;
-  return sum;
-}
 
 const run = (...args: string[]) => spawnSync(process.execPath, args, { cwd: folder, encoding: 'utf8' });
 const installed = join(folder, 'node_modules/isomeric');

@@ -30,7 +30,7 @@ async function limited(limit: string): Promise<{ study: StudyFolder; asked: stri
 }
 
 describe('what a provider allows in a month', () => {
-  it('is counted, and a run that would go beyond says so before it fetches', async () => {
+  it('is counted, and a run that might go beyond stops before it asks for a page of features', async () => {
     const { study, asked } = await limited('features a month: 500');
     await study.gather();
     expect([...(await study.ledger()).usage.values()]).toMatchObject([{ features: 311, source: 'office' }]);
@@ -54,7 +54,7 @@ describe('what a provider allows in a month', () => {
     expect([...(await study.ledger()).usage.keys()]).toEqual(['office 2026-11', 'office 2026-12']);
   });
 
-  it('counts bytes too, and is shown by a dry run', async () => {
+  it('counts bytes too: a dry run tells it, a run stops at it', async () => {
     const { study } = await limited('bytes a month: 100000');
     const { estimates } = await study.gather({ dry: true });
     expect(estimates!.find(({ datasets }) => datasets[0] === 'wards')!.notes.join(' ')).toMatch(

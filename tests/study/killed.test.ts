@@ -4,13 +4,15 @@ import { cpSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { rolldown } from 'rolldown';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { demoAddresses } from '../../src/cli/commands/demo.ts';
 import { type Mood, offices, type StandIns, startStandIns } from '../../stand-ins/src/index.ts';
 import { demoEnvironment, demoFolder } from '../support/demo-study.ts';
 import { StudyFolder } from '../support/study-folder.ts';
 
-const child = fileURLToPath(new URL('../support/study-child.mjs', import.meta.url));
+/** The process that is killed, as one file: it is started some sixty times. */
+const child = fileURLToPath(new URL('../../.cache/tests/study-child.mjs', import.meta.url));
 const body = `gather:
   wards: { from: boundary-office, page size: 5 }
   borders: { from: boundary-wfs, collection: districts }
@@ -80,6 +82,12 @@ function everything(study: StudyFolder): Map<string, string> {
 const newStudy = () => new StudyFolder().write(`${sources}${body}`, area);
 
 beforeAll(async () => {
+  const made = await rolldown({
+    input: fileURLToPath(new URL('../support/study-child.mjs', import.meta.url)),
+    platform: 'node',
+    external: ['@resvg/resvg-js', 'node-sqlite3-wasm', '#stand-ins', /^node:/],
+  });
+  await made.write({ file: child, format: 'esm', codeSplitting: false });
   data = mkdtempSync(join(tmpdir(), 'isomeric-killed-'));
   cpSync(join(demoFolder, 'data'), data, { recursive: true });
   services = await startStandIns({

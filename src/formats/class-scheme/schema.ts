@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { columnKinds, shapeNames } from '../../core/class-scheme/scheme.ts';
 
 const text = z.string().min(1);

@@ -1,5 +1,5 @@
 import { isMap, isScalar, Lexer, LineCounter, type Node, Parser, parseDocument, type YAMLMap } from 'yaml';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { withoutPrototypes } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { idNumber, type PageIds, scalarEnd, stringEnd, valueAfter } from '../feature-ids.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';

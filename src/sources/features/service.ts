@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { percentEncoded } from '../../core/percent-encoding.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { plainBoxes } from '../../core/crs/area-extent.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';

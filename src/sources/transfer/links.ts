@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { percentDecoded } from '../../core/percent-encoding.ts';
 import type { TransferContext } from './context.ts';
 import { failure } from './failures.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { mostHeaderRows } from '../../core/table/header-rows.ts';
 import { usualUnsureAbove } from '../../core/table/margins.ts';
 import { protocolKinds } from '../../sources/kinds.ts';

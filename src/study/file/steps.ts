@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { OptionDescription, OptionKind, Verb } from '../../verbs/description.ts';
 import { verbNamed, verbs } from '../../verbs/register.ts';
 import { name, text } from './words.ts';

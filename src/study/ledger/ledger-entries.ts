@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 const time = z.string().describe('ISO 8601.');
 
