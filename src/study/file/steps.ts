@@ -28,13 +28,14 @@ const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodTyp
 
 const sentence = (words: string) => `${words[0].toUpperCase()}${words.slice(1)}.`;
 
+/** A dataset of the study is meant where a command names a file. */
+function wordsOf({ kind, words, gathered }: OptionDescription): string {
+  if (kind !== 'table' && kind !== 'layer') return words;
+  return `${words}, a dataset of the study, ${gathered ? 'as gathered' : 'as prepared where it has steps'}`;
+}
+
 function formOf(option: OptionDescription): z.ZodType {
-  const { kind, words } = option;
-  const named =
-    kind === 'table' || kind === 'layer'
-      ? `: a dataset of the study, ${option.gathered ? 'as gathered' : 'as prepared where it has steps'}`
-      : '';
-  return forms[kind](option).describe(sentence(`${words}${named}`));
+  return forms[option.kind](option).describe(sentence(wordsOf(option)));
 }
 
 /** Options of a verb that a step of a study has, with their names there. */
@@ -70,7 +71,9 @@ function shape(): Record<string, z.ZodType> {
               ),
             )
             .describe(sentence(verb.words))
-        : formOf(verb.options[verb.own]).describe(sentence(`${verb.words}: ${verb.options[verb.own].words}`));
+        : formOf(verb.options[verb.own]).describe(
+            sentence(`${verb.words}: ${wordsOf(verb.options[verb.own])}`),
+          );
     fields[verb.name] = own.optional();
   }
   for (const verb of inStudies)
