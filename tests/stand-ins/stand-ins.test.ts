@@ -207,6 +207,7 @@ describe('the order desk, as OGC API – Processes prescribes', () => {
           body: JSON.stringify(body),
         });
       expect((await order({ inputs: { datasets: ['castles'] } })).status).toBe(400);
+      expect((await order(null)).status).toBe(400);
       expect(
         (await order({ inputs: { datasets: ['pumps'], area: { bbox: [-31, 45, -29, 46] } } })).status,
       ).toBe(413);
