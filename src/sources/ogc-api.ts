@@ -4,10 +4,10 @@ import { type Order, type TermsLink, withSlash } from './order.ts';
 import { askJson } from './transfer/ask.ts';
 import type { TransferContext } from './transfer/context.ts';
 import { failure } from './transfer/failures.ts';
-import { type Link, link, linkAddress, linkTo } from './transfer/links.ts';
+import { type Link, linkAddress, linkShape, linkTo } from './transfer/links.ts';
 
 /** What the services of the OGC API family have in common (OGC 19-072). */
-const landing = z.object({ links: z.array(link).default([]) });
+const landing = z.object({ links: z.array(linkShape).default([]) });
 const conformance = z.object({ conformsTo: z.array(z.string()) });
 
 /** A standard of the family: `Features`, and its part of the addresses of conformance classes. */

@@ -262,7 +262,7 @@ describe('compute', () => {
     const wards = (await area('wards')).filter((row) => row.district === 'T204');
     const [district] = (await area('districts')).filter((row) => row.code === 'T204');
     expect(wards.reduce((sum, row) => sum + (row.km2 as number), 0)).toBeCloseTo(district.km2 as number, 4);
-  }, 30_000);
+  });
 });
 
 describe('marks and rows of JSON on the command line', () => {

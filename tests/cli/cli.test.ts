@@ -251,7 +251,7 @@ describe('new and run', () => {
     expect(existsSync(join(study, 'delivered/report.html'))).toBe(true);
     const json = JSON.parse((await isomeric('demo', study, '--json')).out) as { delivered: string[] };
     expect(json.delivered).toContain('delivered/maps/no-car.png');
-  }, 60_000);
+  });
 });
 
 describe('mistakes and exit codes', () => {
@@ -362,7 +362,7 @@ describe('interruption', () => {
     const code = await new Promise((resolve) => child.on('exit', resolve));
     expect(code).toBe(130);
     expect(parts()).toEqual([]);
-  }, 60_000);
+  });
 });
 
 describe('save', () => {
@@ -386,7 +386,7 @@ describe('save', () => {
     expect(layers.length).toBe(endings.length);
     expect(layers.every((layer) => layer.count === 15)).toBe(true);
     expect(new Set(layers.map((layer) => layer.format)).size).toBe(11);
-  }, 120_000);
+  });
 
   it('several files become the layers of one GeoPackage; layers are added and replaced', async () => {
     const first = await isomeric('save', districts, extract, housing, '--out', 'all.gpkg');
@@ -413,7 +413,7 @@ describe('save', () => {
     ).toBe(0);
     const layer = (await look('all.gpkg')).find(({ name }) => name === 'wards')!;
     expect(layer.count).toBeLessThan(296);
-  }, 60_000);
+  });
 
   it('chooses rows, columns, a CRS and a format, and accounts for each', async () => {
     const done = await isomeric(

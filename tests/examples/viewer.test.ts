@@ -35,7 +35,7 @@ beforeAll(async () => {
   });
   await page.goto(`${site.address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
   await page.getByTestId('state').getByText('14 layers, 3,818 features; 2 tables, 129 rows.').waitFor();
-}, 120_000);
+});
 
 afterAll(async () => {
   await browser?.close();

@@ -44,7 +44,7 @@ beforeAll(async () => {
   page.on('pageerror', (error) => mistakes.push(String(error)));
   await page.goto(site.address);
   await page.waitForFunction('window.ready');
-}, 120_000);
+});
 
 afterAll(async () => {
   await browser?.close();

@@ -238,7 +238,7 @@ describe('GeoPackage', () => {
       ),
       { numRuns: 40 },
     );
-  }, 120_000);
+  });
 
   it('has an index of several levels that another SQLite program uses, also by box and after an edit', async () => {
     const path = join(folder, 'many.gpkg');

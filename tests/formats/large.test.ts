@@ -67,7 +67,7 @@ describe('more than one batch', () => {
       near += batch.length;
     expect(near).toBeGreaterThan(1000);
     expect(near).toBeLessThan(2500);
-  }, 60_000);
+  });
 
   it('an archive entry too large to keep is read as a stream', async () => {
     const path = join(folder, 'large.zip');
@@ -86,7 +86,7 @@ describe('more than one batch', () => {
     let expected = 0;
     for (let k = 0; k < lines; k++) expected += (k * 7919) % 100003;
     expect(sum).toBe(expected);
-  }, 60_000);
+  });
 });
 
 describe('GeoPackage', () => {

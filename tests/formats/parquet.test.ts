@@ -89,7 +89,7 @@ describe('Parquet', () => {
       }),
       { numRuns: 300 },
     );
-  }, 60_000);
+  });
 
   it('of lists, structures and maps becomes JSON, as another reader finds it', async () => {
     const list = fc.array(fc.option(whole, { freq: 3 }), { maxLength: 4 });
@@ -124,7 +124,7 @@ describe('Parquet', () => {
       }),
       { numRuns: 60 },
     );
-  }, 60_000);
+  });
 
   it('means what its types say: decimals, unsigned numbers, time stamps to the nanosecond', async () => {
     const required = { repetition_type: 'REQUIRED' } as const;
@@ -223,7 +223,7 @@ describe('Parquet', () => {
       ),
       { numRuns: 100 },
     );
-  }, 60_000);
+  });
 
   it('is unpacked as the programs of the packings pack', () => {
     // “tidewatch ” a hundred times, by zstd 1.5 and lz4 1.9 (its raw block).

@@ -231,7 +231,7 @@ describe('writing shapefiles', () => {
       ['Grébrey', '-0.25', '-12345', expect.stringMatching(/1970|70/), expect.stringMatching(/FALSE|0/i)],
     ]);
     expect(readFileSync(at('seen', 'visits2.csv'), 'utf8')).toContain('Grébrey');
-  }, 120_000);
+  });
 });
 
 describe('numbers that need an exponent', () => {

@@ -133,7 +133,7 @@ describe.each(pages)('docs/%s', (page) => {
           expect(output, `${page}, line ${line}`).toContain(wanted.trim());
       }
     }
-  }, 120_000);
+  });
 
   it('its links lead to files that are there', () => {
     const text = readFileSync(join(root, 'docs', page), 'utf8');

@@ -38,7 +38,7 @@ beforeAll(() => {
     cpSync(join(root, place), join(folder, place), { recursive: true });
   }
   writeFileSync(join(folder, 'package.json'), '{"type":"module","private":true}');
-}, 300_000);
+});
 
 describe('the packed package', () => {
   it('brings no more than it uses', () => {

@@ -113,5 +113,5 @@ classes:
     } finally {
       await study.end();
     }
-  }, 60_000);
+  });
 });

@@ -138,7 +138,7 @@ describe.each([
     expect(wanted.size).toBeGreaterThan(only === undefined ? 24 : 17);
     study.end();
     again.end();
-  }, 120_000);
+  });
 
   // Most of the time is waiting for slow services: all studies at once.
   it.concurrent.each(Array.from({ length: studies }, (_, k) => k + 1))(

@@ -18,7 +18,7 @@ describe('the demo study', () => {
     study = await demoStudy(20);
     result = await study.run();
     package_ = join(study.folder, 'delivered/flood-refuges-on-the-ombrey-flats.gpkg');
-  }, 60_000);
+  });
   afterAll(() => study.end());
 
   it('delivers a GeoPackage that another SQLite program opens, with all rows and sound indexes', () => {
@@ -186,7 +186,7 @@ describe('the demo study', () => {
     await study.run();
     expect(study.said.find((line) => line.startsWith('Gather: housing'))).toMatch(/received\.$/);
     expect(sqlite(package_, "select households from wards where code='020401'")).toBe('200');
-  }, 60_000);
+  });
 
   it('cites on a map what came by region as well', () => {
     const svg = readFileSync(join(study.folder, 'delivered/maps/at-risk.svg'), 'utf8');
@@ -217,7 +217,7 @@ describe('the demo study', () => {
     expect(delivered.delivered).toContain('delivered/report.html');
     study.moods.boundaryOffice = 'well';
     study.moods.mapExtracts = 'well';
-  }, 60_000);
+  });
 });
 
 describe('bad days of services', () => {
@@ -296,7 +296,7 @@ describe('bad days of services', () => {
     });
     change('[T204, T205]', '[T204, T295]');
     await expect(study.run()).rejects.toMatchObject({ code: 'unit-unknown', advice: 'Did you mean “T205”?' });
-  }, 60_000);
+  });
 
   it('sends a key from the environment and writes it down nowhere', async () => {
     const text = studyText.replace(
@@ -313,7 +313,7 @@ describe('bad days of services', () => {
       expect(grep, secret).toThrow();
       expect(study.said.join('\n')).not.toContain(secret);
     }
-  }, 60_000);
+  });
 });
 
 describe('study.yaml', () => {

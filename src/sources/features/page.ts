@@ -3,7 +3,7 @@ import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { idNumber, type PageIds, scalarEnd, stringEnd, valueAfter } from '../feature-ids.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
-import { link, linkTo } from '../transfer/links.ts';
+import { linkShape, linkTo } from '../transfer/links.ts';
 
 const quote = 0x22;
 
@@ -84,7 +84,7 @@ export function outerMembers(
   return null;
 }
 
-const pageLinks = z.array(link);
+const pageLinks = z.array(linkShape);
 
 /** Looks through a page of features in GeoJSON; one that is not whole or is something else is an error. */
 export async function readPage(file: ByteSource, request: Request, context: TransferContext): Promise<Page> {

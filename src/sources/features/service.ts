@@ -6,13 +6,13 @@ import { askShaped, type Landing, ogcFeatures, openLanding } from '../ogc-api.ts
 import type { Order } from '../order.ts';
 import type { Queryables } from '../pushdown.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { type Link, link, linkAddress, linkTo } from '../transfer/links.ts';
+import { type Link, linkAddress, linkShape, linkTo } from '../transfer/links.ts';
 
 const collection = z.object({
   id: z.string(),
   title: z.string().optional(),
   attribution: z.string().optional(),
-  links: z.array(link).default([]),
+  links: z.array(linkShape).default([]),
   crs: z.array(z.string()).default([]),
   storageCrs: z.string().optional(),
 });

@@ -7,7 +7,7 @@ import { gatheredIn } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { boxName, halves, piecesOf } from '../pieces.ts';
 import { folderOf } from '../places.ts';
-import { askFor, once, xmlOf } from '../transfer/ask.ts';
+import { askedOnce, askFor, xmlOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -30,7 +30,7 @@ interface Capabilities {
 
 async function capabilities(order: Order, context: TransferContext): Promise<Capabilities> {
   const url = new URL('api/capabilities', withSlash(order.address)).toString();
-  return once(`map-features ${url}`, context, async () => {
+  return askedOnce(`map-features ${url}`, context, async () => {
     const request: Request = { what: order.source, url, accept: 'application/xml, text/xml' };
     const root = await askFor(request, context, (answer) => xmlOf(answer, request, context));
     const own = root.name === 'osm' ? root.first('api') : undefined;

@@ -11,7 +11,7 @@ import { folderOf } from '../places.ts';
 import type { Receipt } from '../receipt.ts';
 import { removeOthers } from '../store.ts';
 import { wholeArchive } from '../transfer/archives.ts';
-import { once } from '../transfer/ask.ts';
+import { askedOnce } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { linkAddress } from '../transfer/links.ts';
@@ -320,7 +320,7 @@ export const ordersProtocol: Protocol = {
   gather,
   terms: async (order, context) => termsIn(await openDesk(order, context), order, context),
   async estimate(orders, context) {
-    const service = await once(
+    const service = await askedOnce(
       `process ${orders[0].address} ${orders[0].wanted.process ?? ''}`,
       context,
       () => openProcess(orders[0], context),

@@ -3,7 +3,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { ask, askFor, jsonOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, retryAfter } from '../transfer/failures.ts';
-import { type Link, link, linkAddress, linkTo } from '../transfer/links.ts';
+import { type Link, linkAddress, linkShape, linkTo } from '../transfer/links.ts';
 import { spanWords } from '../transfer/retrying.ts';
 
 /** Pauses between two questions how an order is getting on, unless the service says when to ask. */
@@ -14,7 +14,7 @@ const statusSchema = z.looseObject({
   status: z.enum(['accepted', 'running', 'successful', 'failed', 'dismissed']),
   progress: z.number().optional(),
   message: z.string().optional(),
-  links: z.array(link).default([]),
+  links: z.array(linkShape).default([]),
 });
 
 /** The order of an area was too large for the provider: smaller ones may do. */

@@ -6,7 +6,7 @@ import { percentEncoded } from '../../core/percent-encoding.ts';
 import { askShaped, type Landing, ogcProcesses, openLanding } from '../ogc-api.ts';
 import type { Order } from '../order.ts';
 import type { TransferContext } from '../transfer/context.ts';
-import { link, linkAddress, linkTo } from '../transfer/links.ts';
+import { linkAddress, linkShape, linkTo } from '../transfer/links.ts';
 
 const schema = z.looseObject({
   type: z.string().optional(),
@@ -21,7 +21,7 @@ const process = z.looseObject({
   title: z.string().optional(),
   jobControlOptions: z.array(z.string()).default(['sync-execute']),
   inputs: z.record(z.string(), input).default({}),
-  links: z.array(link).default([]),
+  links: z.array(linkShape).default([]),
 });
 const processes = z.object({ processes: z.array(z.object({ id: z.string() })) });
 

@@ -6,7 +6,7 @@ import { suggest } from '../../core/nearest.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
 import { extractPath } from '../places.ts';
 import { wholeArchive } from '../transfer/archives.ts';
-import { askJson, once } from '../transfer/ask.ts';
+import { askedOnce, askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { lastPart, linkAddress } from '../transfer/links.ts';
@@ -132,7 +132,7 @@ function garbled(order: Order, url: string, context: TransferContext): IsomericE
 
 function regions(order: Order, context: TransferContext): Promise<Region[]> {
   const wanted = order.wanted.region?.includes('/') === true ? order.wanted.region : '';
-  return once(`regions ${order.address} ${wanted}`, context, async () => {
+  return askedOnce(`regions ${order.address} ${wanted}`, context, async () => {
     const document = await askJson(
       order.source,
       order.address,

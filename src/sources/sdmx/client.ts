@@ -8,7 +8,7 @@ import { codesChosen, periodOf } from '../choices.ts';
 import { gatheredIn, type KeptFile, keepBytes } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
 import { folderOf } from '../places.ts';
-import { type Answer, askFor, once } from '../transfer/ask.ts';
+import { type Answer, askedOnce, askFor } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { type Transfer, transfer } from '../transfer/transfer.ts';
@@ -125,7 +125,7 @@ async function knownFlows(order: Order, context: TransferContext): Promise<strin
 
 function describe(order: Order, context: TransferContext): Promise<Described> {
   const wanted = wantedFlow(order);
-  return once(`sdmx ${order.address} ${order.traits.agency ?? ''} ${wanted}`, context, async () => {
+  return askedOnce(`sdmx ${order.address} ${order.traits.agency ?? ''} ${wanted}`, context, async () => {
     let service: Service;
     try {
       service = await askStructure(order, wanted, context);

@@ -61,7 +61,7 @@ export function askFor<T>(
 }
 
 /** The same document is asked for once in a run. */
-export function once<T>(key: string, context: TransferContext, work: () => Promise<T>): Promise<T> {
+export function askedOnce<T>(key: string, context: TransferContext, work: () => Promise<T>): Promise<T> {
   let known = context.documents.get(key) as Promise<T> | undefined;
   if (known === undefined) {
     known = work();
@@ -125,7 +125,7 @@ export function askJson(
   accept = 'application/json',
 ): Promise<unknown> {
   const request: Request = { what, url, accept };
-  return once(`json ${url}`, context, () =>
+  return askedOnce(`json ${url}`, context, () =>
     askFor(request, context, (answer) => jsonOf(answer, request, context)),
   );
 }

@@ -4,14 +4,14 @@ import type { TransferContext } from './context.ts';
 import { failure } from './failures.ts';
 
 /** What a link must look like. */
-export const link = z.object({
+export const linkShape = z.object({
   rel: z.string(),
   href: z.string(),
   type: z.string().optional(),
   title: z.string().optional(),
 });
 /** A link of a document (RFC 8288). */
-export type Link = z.output<typeof link>;
+export type Link = z.output<typeof linkShape>;
 
 /** Links in a Link header (RFC 8288, section 3), read from its beginning to its end. */
 export function headerLinks(header: string | null): Link[] {

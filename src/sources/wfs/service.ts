@@ -5,7 +5,7 @@ import { localName } from '../../formats/xml/read-xml.ts';
 import type { XmlElement } from '../../formats/xml/tree.ts';
 import type { Order } from '../order.ts';
 import type { Queryables } from '../pushdown.ts';
-import { askFor, once, xmlOf } from '../transfer/ask.ts';
+import { askedOnce, askFor, xmlOf } from '../transfer/ask.ts';
 import type { Request, TransferContext } from '../transfer/context.ts';
 import { failure, reasonIn } from '../transfer/failures.ts';
 import { linkAddress } from '../transfer/links.ts';
@@ -105,7 +105,7 @@ export function openWfs(order: Order, context: TransferContext): Promise<WfsServ
     REQUEST: 'GetCapabilities',
     ACCEPTVERSIONS: '2.0.0,1.1.0',
   });
-  return once(`wfs ${url}`, context, async () => {
+  return askedOnce(`wfs ${url}`, context, async () => {
     const request: Request = { what: order.source, url, accept: 'application/xml, text/xml' };
     const root = await askXml(request, context);
     const told = root.attribute('version') ?? '';
@@ -220,7 +220,7 @@ export function describeType(
     [two ? 'TYPENAMES' : 'TYPENAME']: type.name,
     ...(type.namespace === undefined ? {} : namespaceParameter(service.version, type)),
   });
-  return once(`wfs ${url}`, context, async () => {
+  return askedOnce(`wfs ${url}`, context, async () => {
     const request: Request = {
       what: `${order.source}/${localName(type.name)}`,
       url,
