@@ -342,7 +342,7 @@ describe('tables in a study', () => {
       'women_0_to_15_years_reason',
     ]);
     expect(said).toContain(
-      'Units: 37 residents in; 37 of the 296 wards, 0 of other units, 259 of wards without a row.',
+      'Units: 37 residents in; 37 of the 296 wards, 0 of other units, 259 of the wards without a row.',
     );
     expect(said).toContain('Group: 296 housing in; 1 group.');
     expect(said).toContain('Lengthen: 297 population in; 594 rows out: one for each of 2 columns.');

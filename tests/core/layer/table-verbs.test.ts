@@ -610,7 +610,7 @@ describe('rows that are no units', () => {
     const cut = onlyUnits(table, units, { on: ['code', 'code'] });
     expect((await allRows(cut)).map((row) => row.code)).toEqual(['020401', '020403']);
     expect(cut.accounts[0].sentence).toBe(
-      'Units: 4 t in; 2 of the 3 wards, 2 of other units, 1 of wards without a row.',
+      'Units: 4 t in; 2 of the 3 wards, 2 of other units, 1 of the wards without a row.',
     );
     const long = tableFrom([...texts('id')], [['TE24W020401'], ['TE24W020402']]);
     expect(

@@ -153,7 +153,7 @@ export function onlyUnits<T extends Table>(table: T, units: Table, options: Unit
         [all, `${table.name} in`],
         [kept, `of the ${index.size} ${units.name}`],
         [all - kept, 'of other units'],
-        [without, `of ${units.name} without a row`],
+        [without, `of the ${units.name} without a row`],
       );
     },
   });
