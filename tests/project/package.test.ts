@@ -50,6 +50,7 @@ describe('the packed package', () => {
       'README.md',
       'demo',
       'dist',
+      'docs',
       'fonts',
       'package.json',
       'stand-ins',
