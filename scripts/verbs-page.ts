@@ -10,7 +10,7 @@ const cell = (words: string) => words.replaceAll('|', '\\|');
 
 function inCommand(name: string, option: OptionDescription): string {
   const { kind, command, choices, sign = 'value' } = option;
-  if (command === false) return '';
+  if (command === false) return 'always';
   if (command === 'argument') return kind === 'fields' ? `\`<${name}...>\`` : `\`<${name}>\``;
   if (kind === 'area') return `\`--${name} <path>\`, \`--${name}-layer\`, \`--${name}-where\``;
   if (kind === 'choice' && choices!.length === 1) return `\`--${choices![0]}\``;
@@ -18,7 +18,7 @@ function inCommand(name: string, option: OptionDescription): string {
 }
 
 function inStudy(verb: Verb, name: string, option: OptionDescription): string {
-  if (!verb.inStudy || option.study === false) return '';
+  if (!verb.inStudy || option.study === false) return '–';
   if (option.setting) return 'for the whole study, under `margins:`';
   const key = typeof option.study === 'string' ? option.study : name;
   if (verb.own === null) return `\`${verb.name}: { ${key}: … }\``;
@@ -31,7 +31,7 @@ function wordsOf(option: OptionDescription): string {
     choices !== undefined && (kind === 'choice' || kind === 'number') && choices.length > 1
       ? ` (${choices.map((choice) => `“${choice}”`).join(', ')})`
       : '';
-  const otherwise = required ? ' Needed.' : usual === undefined ? '' : ` ${usual} when left out.`;
+  const otherwise = required ? ' Needed.' : usual === undefined ? '' : ` ${typeof usual === 'string' ? `“${usual}”` : usual} when left out.`;
   return cell(`${words[0].toUpperCase()}${words.slice(1)}${among}.${otherwise}`);
 }
 

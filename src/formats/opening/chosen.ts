@@ -13,7 +13,7 @@ export function chosenOf(opened: readonly Opened[], file: string, name?: string)
     throw new IsomericError(
       'layer-unclear',
       `There are ${opened.length} layers in it: ${names.join(', ')}.`,
-      { place: { file }, advice: 'Say which one with --layer.', blame: 'usage' },
+      { place: { file }, advice: 'Say which one (--layer; “layer” in a study or program).', blame: 'usage' },
     );
   }
   const chosen = opened.find(({ table }) => table.name === name);
