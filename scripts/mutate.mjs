@@ -69,7 +69,12 @@ function fails(...which) {
   const done = spawnSync(
     process.execPath,
     [join(root, 'node_modules/vitest/vitest.mjs'), ...which, '--bail', '1', '--reporter', 'dot'],
-    { cwd: copy, encoding: 'utf8', timeout: 600_000, env: { ...process.env, CI: 'true' } },
+    {
+      cwd: copy,
+      encoding: 'utf8',
+      timeout: which[0] === 'run' ? 180_000 : 600_000,
+      env: { ...process.env, CI: 'true' },
+    },
   );
   return done.status !== 0;
 }

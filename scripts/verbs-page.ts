@@ -31,7 +31,11 @@ function wordsOf(option: OptionDescription): string {
     choices !== undefined && (kind === 'choice' || kind === 'number') && choices.length > 1
       ? ` (${choices.map((choice) => `“${choice}”`).join(', ')})`
       : '';
-  const otherwise = required ? ' Needed.' : usual === undefined ? '' : ` ${typeof usual === 'string' ? `“${usual}”` : usual} when left out.`;
+  const otherwise = required
+    ? ' Needed.'
+    : usual === undefined
+      ? ''
+      : ` ${typeof usual === 'string' ? `“${usual}”` : usual} when left out.`;
   return cell(`${words[0].toUpperCase()}${words.slice(1)}${among}.${otherwise}`);
 }
 
