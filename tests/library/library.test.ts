@@ -248,8 +248,21 @@ describe('what is opened', () => {
     await expect(openLayer(path(data, 'map-extracts/teskaria-ombrey.zip'))).rejects.toMatchObject({
       code: 'layer-unclear',
     });
+    // A file by itself is no folder of one.
+    const alone = await layersIn(new File(['code,n\na,1\nb,2\n'], 'alone.csv'));
+    expect(alone.map(({ name, within }) => [name, within])).toEqual([['alone', '']]);
+    expect((await layersIn(parts)).map(({ name, within }) => [name, within])).toEqual([['set', 'set.shp']]);
     await expect(openLayer([])).rejects.toMatchObject({ code: 'file-missing' });
     await expect(openLayer(housingPath)).rejects.toMatchObject({ code: 'geometry-missing' });
+  });
+
+  it('a GeoPackage in a Blob, with the SQLite of the machine or one that is given', async () => {
+    const path_ = path(folder, 'in-a-blob.gpkg');
+    await save(prepare(openLayer(wardsPath), where("district = 'T204'")), path_);
+    const blob = new File([readFileSync(path_)], 'in-a-blob.gpkg');
+    expect(await countOf(openLayer(blob))).toBe(18);
+    const openRead = () => Promise.reject(new IsomericError('sqlite-missing', 'It is this one.'));
+    await expect(openLayer(blob, { sqlite: { openRead } })).rejects.toThrow('It is this one.');
   });
 
   it('with what the data do not say themselves', async () => {
@@ -287,6 +300,8 @@ describe('what takes long', () => {
     const written: Progress[] = [];
     const layer = await openLayer(big, { progress: (each) => read.push(each) });
     const size = readFileSync(big).length;
+    // What it begins with is looked at first.
+    expect(read[0]).toEqual({ of: big, unit: 'bytes', done: 8, all: size });
     expect(read.at(-1)).toMatchObject({ of: big, unit: 'bytes', all: size });
     expect(read.at(-1)!.done).toBeGreaterThanOrEqual(size);
     await save(layer, path(folder, 'told.fgb'), { progress: (each) => written.push(each) });
