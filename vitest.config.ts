@@ -47,8 +47,8 @@ export default defineConfig({
     pool: 'forks',
     // Modules are loaded once for all files of a process: nothing of theirs is kept between tests.
     isolate: false,
-    // Many tests wait for processes of their own: two files at a time, also where there are two cores.
-    maxWorkers: 2,
+    // Many tests wait, for processes of their own and for slow services: three files at a time, where there are two cores.
+    maxWorkers: 3,
     sequence: { sequencer: LongestFirst },
     coverage: {
       provider: 'v8',
