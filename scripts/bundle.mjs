@@ -1,4 +1,5 @@
 /** Makes dist/cli/command.cjs: the command with all that it is made of in one file, of ASCII signs only. */
+import { createHash } from 'node:crypto';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { rolldown } from 'rolldown';
@@ -28,4 +29,6 @@ if (/\bimport\(["'`]/.test(text))
   throw new Error('The command’s one file imports something that is not known.');
 // One byte a sign: it is read and kept at half the cost.
 const ascii = text.replace(/[^\0-\x7f]/g, (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`);
-writeFileSync(file, ascii);
+// The start keeps what it compiled under this name.
+const checksum = createHash('sha256').update(ascii).digest('hex').slice(0, 16);
+writeFileSync(file, `/*${checksum}*/${ascii}`);

@@ -11,9 +11,12 @@ const bundle = fileURLToPath(new URL('./command.cjs', import.meta.url));
 
 type Run = (args: readonly string[]) => Promise<number>;
 
-/** A cache is of no use to another version of Node, to another machine, or to another build. */
-const cacheName = (length: number) =>
-  `command-${process.version}-${process.arch}-${process.platform}-${length}.cache`;
+/**
+ * A cache is of no use to another version of Node, to another machine, or to another build. V8 itself tells builds apart by
+ * their length only: the checksum that the file begins with does it.
+ */
+const cacheName = (text: string) =>
+  `command-${process.version}-${process.arch}-${process.platform}-${text.slice(2, 18)}.cache`;
 
 /** Beside the command where that can be written, or in the user's own folder of caches. */
 const places = () => [
@@ -66,7 +69,7 @@ export async function startCommand(args: readonly string[]): Promise<number> {
   } catch {
     return (await import('./program.ts')).runCommand(args);
   }
-  const name = cacheName(text.length);
+  const name = cacheName(text);
   const cache = readCache(name);
   const script = new Script(
     `(function (exports, require, module, __filename, __dirname, __import) {${text}\n})`,

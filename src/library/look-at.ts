@@ -14,7 +14,7 @@ export async function lookAtSources(
     capabilities: sqlite === undefined ? capabilities : { ...capabilities, sqlite },
   };
   const watched = sources.map(watch);
-  const around = surroundingsOf(new Map(watched.map((source) => [source.name, source])));
+  const around = surroundingsOf(new Map(watched.map((each) => [each.name, each])));
   if (watched.length > 1) return lookAmong(around, await around.list(), context);
   return lookInside(watched[0], { ...context, around: null, path: watched[0].name });
 }

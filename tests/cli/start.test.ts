@@ -1,4 +1,5 @@
 import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -47,6 +48,20 @@ describe('the start of the command', () => {
     // A command that is none is not worth keeping.
     expect(isomeric('loko', wards).code).toBe(2);
     expect(known()).toEqual(['look', 'crs']);
+  });
+
+  it('never runs what was compiled of another build, also of one of the same length', () => {
+    const file = join(folder, 'dist/cli/command.cjs');
+    const text = readFileSync(file, 'latin1');
+    const [, checksum, rest] = /^\/\*([0-9a-f]{16})\*\/([\s\S]*)$/.exec(text)!;
+    expect(createHash('sha256').update(rest).digest('hex').startsWith(checksum)).toBe(true);
+    expect(isomeric('look', '--help').out).toContain('what is in a file');
+    const other = rest.replaceAll('what is in a file', 'WHAT IS IN A FILE');
+    const next = createHash('sha256').update(other).digest('hex').slice(0, 16);
+    writeFileSync(file, `/*${next}*/${other}`);
+    expect(readFileSync(file).length).toBe(text.length);
+    expect(isomeric('look', '--help').out).toContain('WHAT IS IN A FILE');
+    expect(caches()).toHaveLength(2);
   });
 
   it('takes no harm of a damaged cache, and mends it', () => {
