@@ -44,6 +44,7 @@ const nameOf = (blob: Blob): string =>
 
 const isPath = (place: Place): place is string | URL => typeof place === 'string' || place instanceof URL;
 
+/** For messages; nothing is known of what was given. */
 const wordsOf = (place: Place): string =>
   isPath(place) ? String(place) : [place].flat().map(nameOf).join(', ');
 
@@ -72,6 +73,11 @@ async function marksOf(text: string): Promise<readonly Mark[]> {
 function lookAtPlace(place: Place, reading: Reading): Promise<Contents> {
   if (isPath(place)) return host.look(wordsOf(place), reading);
   const blobs = [place].flat() as Blob[];
+  if (!blobs.every((blob) => blob instanceof Blob))
+    throw new IsomericError('place-expected', 'What is to be opened is no path, no address and no Blob.', {
+      advice: 'Give the path of a file, an address, or a Blob.',
+      blame: 'usage',
+    });
   if (blobs.length === 0) throw new IsomericError('file-missing', 'No file was given.', { blame: 'usage' });
   const sources = blobs.map((blob): ByteSource => sourceFromBlob(blob, nameOf(blob)));
   return host.lookAt(sources, reading);

@@ -110,12 +110,24 @@ async function planned(
   steps: readonly ((given: never) => Given<unknown>)[],
 ): Promise<unknown> {
   const first = await given;
+  if (typeof first?.batches !== 'function')
+    throw new IsomericError('layer-expected', 'What is to be prepared is no layer and no table.', {
+      advice: 'Open it first: openLayer(…) or openTable(…).',
+      blame: 'usage',
+    });
   let result: unknown = first;
   for (const [k, step] of steps.entries()) {
     try {
+      if (typeof step !== 'function')
+        throw new IsomericError('step-expected', `“${String(step)}” is no step.`, {
+          advice: 'A step is a verb that is called, like clip(area), or a function of your own.',
+          blame: 'usage',
+        });
       result = await step(result as never);
     } catch (error) {
-      const place = { layer: `${first.name}, step ${k + 1} (${step.name || 'of your own'})` };
+      const place = {
+        layer: `${first.name}, step ${k + 1} (${(step as { name?: string } | null)?.name || 'of your own'})`,
+      };
       throw error instanceof IsomericError ? error.at(place) : error;
     }
   }

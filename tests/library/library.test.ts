@@ -217,6 +217,41 @@ describe('what is told', () => {
     expect(unhandled).not.toHaveBeenCalled();
   });
 
+  it('what is no layer, no step and no place is told as such', async () => {
+    const loose = { prepare, openLayer } as unknown as Record<
+      string,
+      (...given: unknown[]) => Promise<unknown>
+    >;
+    await expect(loose.prepare('wards.gpkg', where('true'))).rejects.toMatchObject({
+      code: 'layer-expected',
+    });
+    await expect(loose.prepare(undefined)).rejects.toMatchObject({ code: 'layer-expected' });
+    await expect(loose.prepare(openLayer(wardsPath), 'clip')).rejects.toMatchObject({
+      code: 'step-expected',
+    });
+    for (const place of [undefined, null, 5, {}, [wardsPath]])
+      await expect(loose.openLayer(place)).rejects.toMatchObject({ code: 'place-expected' });
+  });
+
+  it('units without a geometry hold nothing, wherever the things lie', async () => {
+    const ring = [
+      [0, 0],
+      [1, 0],
+      [1, 1],
+      [0, 1],
+      [0, 0],
+    ];
+    const file = (geometry: unknown) =>
+      new File(
+        [JSON.stringify({ type: 'Feature', properties: { a: 1 }, geometry })],
+        geometry === null ? 'units.geojson' : 'things.geojson',
+      );
+    const things = openLayer(file({ type: 'Polygon', coordinates: [ring] }));
+    const counted = await prepare(openLayer(file(null)), tally(things));
+    expect(await all(rowsOf(counted))).toMatchObject([{ things_count: 0 }]);
+    expect(accountOf(counted).accounts[0].counts).toMatchObject({ in: 1, outside: 1 });
+  });
+
   it('an area without polygons is an error', async () => {
     await expect(areaOf(openLayer(districtsPath), "code = 'T999'")).rejects.toMatchObject({
       code: 'area-empty',

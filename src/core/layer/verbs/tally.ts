@@ -123,6 +123,8 @@ class Counter {
   unmeasured = 0;
   private readonly index: Flatbush | null;
   private readonly areas: (AreaIndex | null)[] = [];
+  /** Units that have no area hold nothing, whatever stands for them in the index. */
+  private readonly isArea: boolean[] = [];
   private readonly geometry: { array: GeometryArray; i: number }[] = [];
   private readonly measure: GeodesicMeasure;
   private readonly builder = new GeometryMaker();
@@ -138,6 +140,7 @@ class Counter {
         boxes.push(area ? [...array.boxOf(i, box)] : [Number.NaN, Number.NaN, Number.NaN, Number.NaN]);
         this.geometry.push({ array, i });
         this.areas.push(null);
+        this.isArea.push(area);
         this.sums.push({ count: 0, kilometres: 0, squareKilometres: 0 });
       }
     }
@@ -180,7 +183,9 @@ class Counter {
         this.unmeasured++;
         continue;
       }
-      const near = this.index.search(box[0], box[1], box[2], box[3]).sort((a, b) => a - b);
+      const near = this.index
+        .search(box[0], box[1], box[2], box[3], (unit) => this.isArea[unit])
+        .sort((a, b) => a - b);
       const found =
         geometry.kind[i] === Kind.Point ? this.addPoint(box, near) : this.addShape(geometry, i, box, near);
       if (found === Clipped.Outside) this.outside++;
