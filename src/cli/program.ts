@@ -79,7 +79,13 @@ function fail(error: unknown, json: boolean): number {
       process.stderr.write(
         `${jsonForTerminal(
           JSON.stringify({
-            error: { code: error.code, words: error.message, place: error.place, advice: error.advice },
+            error: {
+              code: error.code,
+              words: error.message,
+              place: error.place,
+              ...(error.written === undefined ? {} : { written: error.written }),
+              advice: error.advice,
+            },
             ...(error.failures.length === 0 ? {} : { failures: error.failures }),
           }),
         )}\n`,

@@ -23,6 +23,23 @@ export function describePlace(place: Place): string {
   return words.join(', ');
 }
 
+/** Words for where something was asked for and where it failed: `study.yaml, line 12, column 7, layer wards`. */
+export function describePlaces(written: Place | undefined, place: Place): string {
+  if (written === undefined) return describePlace(place);
+  if (place.file === undefined) {
+    const { layer, feature, field } = place;
+    const inside = describePlace({ layer, feature, field });
+    return `${describePlace(written)}${inside === '' ? '' : `, ${inside}`}`;
+  }
+  return `${describePlace(written)}: ${describePlace(place)}`;
+}
+
+/** What is wrong, as it was written: a text, and the character of it (from 0) at which the mistake begins. */
+export interface Wrong {
+  text: string;
+  at: number;
+}
+
 /** Whose fault it is: the caller's (`usage`) or the input's or source's (`input`). Decides the exit code. */
 export type Blame = 'usage' | 'input';
 
@@ -33,14 +50,16 @@ export interface Failure {
   code: string;
   words: string;
   place: Place;
+  /** Where in a study the thing was asked for that failed. */
+  written?: Place;
   advice: string;
 }
 
 /** A failure as data, whatever was raised. */
 export function failureOf(what: readonly string[], error: unknown): Failure {
   if (error instanceof IsomericError) {
-    const { code, message, place, advice } = error;
-    return { what, code, words: message, place, advice };
+    const { code, message, place, written, advice } = error;
+    return { what, code, words: message, place, ...(written === undefined ? {} : { written }), advice };
   }
   return { what, code: 'unexpected', words: String(error), place: {}, advice: '' };
 }
@@ -54,6 +73,10 @@ export class IsomericError extends Error {
   readonly place: Place;
   readonly advice: string;
   readonly blame: Blame;
+  /** The word that is wrong, where one is: whoever knows where it was written can point at it. */
+  readonly wrong: Wrong | undefined;
+  /** Where in a study the thing was asked for that failed. */
+  readonly written: Place | undefined;
   /** All failures, where the error tells of several. */
   readonly failures: readonly Failure[];
 
@@ -66,6 +89,8 @@ export class IsomericError extends Error {
       blame?: Blame;
       cause?: unknown;
       failures?: readonly Failure[];
+      wrong?: string | Wrong;
+      written?: Place;
     } = {},
   ) {
     super(words, more.cause === undefined ? undefined : { cause: more.cause });
@@ -75,11 +100,13 @@ export class IsomericError extends Error {
     this.advice = more.advice ?? '';
     this.blame = more.blame ?? 'input';
     this.failures = more.failures ?? [];
+    this.wrong = typeof more.wrong === 'string' ? { text: more.wrong, at: 0 } : more.wrong;
+    this.written = more.written;
   }
 
   /** The one sentence (or two) a person reads. */
   get sentence(): string {
-    const place = describePlace(this.place);
+    const place = describePlaces(this.written, this.place);
     const told = place === '' ? this.message : `${place}: ${this.message}`;
     if (this.advice === '') return told.trimEnd();
     const ended = /[.!?:\n”)]$/.test(told) ? told : `${told}.`;
@@ -88,13 +115,21 @@ export class IsomericError extends Error {
 
   /** The same error, told where it happened by somebody who knows more of the place. */
   at(place: Place): IsomericError {
-    return new IsomericError(this.code, this.message, {
-      place: { ...place, ...this.place },
-      advice: this.advice,
-      blame: this.blame,
-      cause: this.cause,
-      failures: this.failures,
-    });
+    return this.with({ place: { ...place, ...this.place } });
+  }
+
+  /** The same error, told where in a study the thing was asked for that failed; whoever was nearest to it has told already. */
+  writtenAt(written: Place): IsomericError {
+    if (this.written !== undefined) return this;
+    // A column without a line is one of an expression, which stands somewhere in the study.
+    const { column, ...place } = this.place;
+    return this.with({ written, place: place.line === undefined ? place : this.place });
+  }
+
+  private with(more: { place?: Place; written?: Place }): IsomericError {
+    const { code, message, place, advice, blame, cause, failures, wrong, written } = this;
+    const told = { place, advice, blame, cause, failures, wrong, written, ...more };
+    return new IsomericError(code, message, told);
   }
 }
 

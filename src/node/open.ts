@@ -76,6 +76,7 @@ async function splitPath(path: string): Promise<{ file: string; inside: string; 
   const name = path.slice(folder === '.' ? 0 : folder.length + 1);
   throw new IsomericError('file-missing', 'There is no such file or folder.', {
     place: { file: path },
+    wrong: name,
     advice: beside.length > 0 ? suggest(name, beside.sort()) : 'Check the path.',
   });
 }

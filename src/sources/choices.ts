@@ -24,6 +24,7 @@ function codeOf(dimension: Dimension, value: string, table: string): string {
       ? `${table}: ${dimension.name} (${dimension.id}) has no value “${value}”.`
       : `${table}: “${value}” is what several values of ${dimension.name} are called: ${found.map(([code]) => code).join(', ')}.`,
     {
+      wrong: value,
       advice: found.length === 0 ? suggest(value, [...values.keys(), ...values.values()]) : 'Give the code.',
       blame: 'usage',
     },
@@ -45,6 +46,7 @@ export function codesChosen(
       dimensions.find((each) => plain(each.id) === plain(name) || plain(each.name) === plain(name));
     if (dimension === undefined)
       throw new IsomericError('choice-unknown', `${table} has no dimension “${name}”.`, {
+        wrong: name,
         advice: suggest(
           name,
           dimensions.flatMap((each) => [each.id, each.name]),

@@ -4,6 +4,8 @@ import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
+import { settingsText } from '../formats/settings/text.ts';
+import { requireFiles } from './file/files.ts';
 import { loadStudy } from './file/load.ts';
 import type { Study } from './file/schema.ts';
 import type { EstimateLine } from './gathering/estimate.ts';
@@ -55,15 +57,16 @@ export function slug(title: string): string {
 
 /** Runs the study in the machine's folder: gather, prepare, check, draw, deliver. */
 export async function runStudy(machine: Machine, options: RunOptions = {}): Promise<RunResult> {
-  const text = await readText(machine, 'study.yaml');
-  if (text === null) {
+  const source = await machine.store.open('study.yaml');
+  if (source === null) {
     throw new IsomericError('study-missing', 'There is no study.yaml in this folder.', {
       place: { file: 'study.yaml' },
       advice: 'Make a study with “isomeric new FOLDER”.',
       blame: 'usage',
     });
   }
-  const study = loadStudy(text);
+  const study = loadStudy(await settingsText(source, 'study.yaml', 'study'));
+  await requireFiles(study, machine);
   // One run at a time: two would write into each other's files.
   const release = await machine.claim();
   try {
@@ -122,11 +125,12 @@ class Run {
     for (const name of this.options.again ?? [])
       if (study.gather[name] === undefined)
         throw new IsomericError('dataset-unknown', `There is no dataset “${name}” in the study.`, {
+          wrong: name,
           advice: suggest(name, Object.keys(study.gather)),
           blame: 'usage',
         });
     const { reporter } = machine;
-    const crs = await studyCrs(study.crs, machine);
+    const crs = await study.written.within(['crs'], () => studyCrs(study.crs, machine));
     if (this.options.dry === true) return this.dry(crs);
     let area: StudyArea | undefined;
     if (this.wants('gather')) {
@@ -154,7 +158,9 @@ class Run {
       reporter.stage('Draw');
       const { drawMap } = await import('./handing-on/draw.ts');
       for (const [name, map] of Object.entries(study.draw)) {
-        const svg = await drawMap(name, map, study, layers, area, this.files, ledger, machine);
+        const svg = await study.written.within(['draw', name], () =>
+          drawMap(name, map, study, layers, area, this.files, ledger, machine),
+        );
         await writeText(machine, `prepared/maps/${name}.svg`, svg);
         reporter.say(
           `Draw: ${name}; “${map.title}”, ${map.classes} classes of ${map['colour by']} over ${grouped(layers.get(map.layer)!.count ?? 0)} ${map.layer}.`,

@@ -403,7 +403,7 @@ describe('study.yaml', () => {
       /join needs “on: …” beside it: the fields that must be equal: LAYER_FIELD = TABLE_FIELD/,
       'join: housing',
     ],
-    ['text that is no YAML', 'crs: teskaria-grid.wkt', 'crs: [teskaria', /is not YAML/, 'sources:'],
+    ['text that is no YAML', 'crs: teskaria-grid.wkt', 'crs: [teskaria', /“\[” is not closed/, 'crs:'],
     [
       'an unknown layer on a map',
       'over: [waterways, roads',

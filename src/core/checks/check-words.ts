@@ -1,6 +1,7 @@
 import { IsomericError } from '../errors.ts';
 import type { AreaIndex } from '../geometry/area-index.ts';
 import { isLayer, type Layer, type Table } from '../layer/layer.ts';
+import { nearestWord } from '../nearest.ts';
 import { usualUnsureAbove } from '../table/margins.ts';
 import { areaCheck, type Check, conditionCheck, keyCheck, sureCheck, validCheck } from './check.ts';
 import { crsCheck } from './crs-check.ts';
@@ -29,5 +30,17 @@ export function checkFrom(
   const sure = /^sure:\s*(.+)$/.exec(words);
   if (sure !== null) return sureCheck(table, sure[1].trim(), margins['unsure above'], margins.confidence);
   const key = /^key:\s*(.+)$/.exec(words);
-  return key !== null ? keyCheck(table, key[1].trim()) : conditionCheck(table, words);
+  if (key !== null) return keyCheck(table, key[1].trim());
+  try {
+    return conditionCheck(table, words);
+  } catch (error) {
+    const near = nearestWord(words, ['valid', 'crs', 'meets the area']);
+    if (!(error instanceof IsomericError) || error.code !== 'field-unknown' || near === undefined)
+      throw error;
+    throw new IsomericError('check-unknown', `There is no check “${words}”.`, {
+      advice: `Did you mean “${near}”?`,
+      blame: 'usage',
+      wrong: words,
+    });
+  }
 }

@@ -41,11 +41,13 @@ export function crsFromText(text: string): Crs {
     if (why !== null) throw why;
   }
   const shown = trimmed.length > 80 ? `${trimmed.slice(0, 77)}…` : trimmed;
-  const near = trimmed.length > 80 ? [] : nearestCrs(trimmed, 5);
+  // So few digits are near to nothing.
+  const near = trimmed.length > 80 || /^[A-Z]+\s*:\s*\d{1,3}$/i.test(trimmed) ? [] : nearestCrs(trimmed, 5);
   throw new IsomericError('crs-unknown', `“${shown}” names no CRS of the registry.`, {
     advice:
       `Give an EPSG code (EPSG:4326), a name as in the EPSG registry, or a .prj file.${near.length > 0 ? ` Near it: ${near.map(crsLabel).join('; ')}.` : ''}`.trim(),
     blame: 'usage',
+    wrong: trimmed,
   });
 }
 

@@ -142,6 +142,7 @@ export function parseClasses(text: string): { method: ClassMethod; count: number
     throw new IsomericError('class-method', `There is no way “${found[2]}” to divide into classes.`, {
       blame: 'usage',
       advice: suggest(found[2], classMethods),
+      wrong: found[2],
     });
   }
   const limits = text
@@ -151,6 +152,7 @@ export function parseClasses(text: string): { method: ClassMethod; count: number
   if (limits.length >= 2 && limits.every(Number.isFinite)) return { limits };
   throw new IsomericError('class-method', `“${text}” does not say how to divide into classes.`, {
     blame: 'usage',
+    wrong: text,
     advice: 'Write “5 natural”, “4 quantile”, “6 equal”, or limits such as “0, 10, 25, 50”.',
   });
 }

@@ -33,6 +33,7 @@ export function rampColours(name: string, count: number): string[] {
     throw new IsomericError('colours-unknown', `There are no colours “${name}”.`, {
       blame: 'usage',
       advice: suggest(name, rampNames),
+      wrong: name,
     });
   }
   return Array.from({ length: count }, (_, k) =>

@@ -75,6 +75,7 @@ function best(
   if (found.length === 0) {
     throw new IsomericError('variable-unknown', `Nothing in ${table.name} is described by “${words}”.`, {
       blame: 'usage',
+      wrong: words,
       advice: suggest(
         words,
         table.schema.map((field) => field.title ?? field.name),

@@ -69,6 +69,7 @@ export function requireField(schema: Schema, name: string, of: string): number {
       schema.map((field) => field.name),
     ),
     blame: 'usage',
+    wrong: name,
   });
 }
 

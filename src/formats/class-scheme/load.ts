@@ -23,14 +23,18 @@ function columnsOf(columns: SchemeFile['classes'][string]['columns']): SchemeCol
 
 /** Reads a class scheme; mistakes are told with line and column, those in rules with the character. */
 export function loadScheme(text: string, file: string): ClassScheme {
-  const { value, place } = readSettings(text, file, { what: 'scheme', schema: schemeSchema });
+  const { value, places } = readSettings(text, file, {
+    what: 'scheme',
+    schema: schemeSchema,
+    begin: 'Begin one with “isomeric scheme --out FILE”.',
+  });
   const scheme: ClassScheme = {
     title: value.scheme,
     classes: Object.entries(value.classes).map(([name, own]) => {
       const clash = Object.keys(own.columns).find((column) => taken.has(column));
       if (clash !== undefined)
         throw new IsomericError('scheme-value', `Every layer has a field “${clash}” already.`, {
-          place: place(['classes', name, 'columns'], clash),
+          place: places.key(['classes', name, 'columns', clash]),
           advice: `Call it otherwise: own_${clash}: { tag: ${clash} }.`,
           blame: 'usage',
         });
@@ -59,7 +63,7 @@ export function loadScheme(text: string, file: string): ClassScheme {
       } catch (error) {
         throw error instanceof IsomericError
           ? new IsomericError(error.code, error.message, {
-              place: place(['classes', each.name, 'rules', r, 'where']),
+              place: places.value(['classes', each.name, 'rules', r, 'where'], error.wrong),
               advice: error.advice,
               blame: 'usage',
             })

@@ -20,6 +20,7 @@ export function chosenOf(opened: readonly Opened[], file: string, name?: string)
   if (chosen !== undefined) return chosen;
   throw new IsomericError('layer-unknown', `There is no layer “${name}” in it.`, {
     place: { file },
+    wrong: name,
     advice: suggest(name, names),
     blame: 'usage',
   });

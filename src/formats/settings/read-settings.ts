@@ -1,31 +1,38 @@
-import { isMap, isScalar, Lexer, LineCounter, type Node, Parser, parseDocument, type YAMLMap } from 'yaml';
+import { Lexer, LineCounter, Parser, parseDocument } from 'yaml';
 import type * as z from 'zod';
 import { withoutPrototypes } from '../../core/dictionary.ts';
 import { IsomericError } from '../../core/errors.ts';
-import { suggest } from '../../core/nearest.ts';
-
-/** Most characters of a file that people write by hand. */
-const longest = 2_000_000;
+import { codeNumbers } from './code-numbers.ts';
+import { type Mistake, SettingsError } from './mistake.ts';
+import { Places } from './places.ts';
+import { schemaMistakes, type Wording } from './schema-mistakes.ts';
+import { longest } from './text.ts';
+import { type TextMistake, yamlMistakes } from './yaml-mistakes.ts';
+import { strangeBlanks, yamlTraps } from './yaml-traps.ts';
 
 /** Lists and maps inside one another: far more than anybody writes, and far less than stops a process. */
 const deepest = 100;
 
 /** A kind of file with settings: what it is called in messages and error codes, and how it is built. */
-export interface SettingsKind<T> {
+export interface SettingsKind<T> extends Wording {
   /** `study`, `scheme`: error codes begin with it. */
   what: string;
   schema: z.ZodType<T>;
+  /** What to do with an empty file. */
+  begin: string;
+  /** Mistakes that only the whole shows; told together with those of the schema. What has another shape is passed over. */
+  also?(value: unknown, places: Places): Mistake[];
 }
 
 /**
- * Reads a text of YAML by its schema. A mistake in it is told with file, line, column and the nearest right word.
- * `place` finds the line of anything in it, for mistakes that only the whole shows.
+ * Reads a text of YAML by its schema. All mistakes in it are told at once, each with file, line, column and the right word.
+ * `places` finds where each value was written, for mistakes that show later.
  */
 export function readSettings<T>(
   text: string,
   file: string,
   kind: SettingsKind<T>,
-): { value: T; place: Placer } {
+): { value: T; places: Places } {
   try {
     return settingsIn(text, file, kind);
   } catch (error) {
@@ -39,8 +46,8 @@ export function readSettings<T>(
   }
 }
 
-function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { value: T; place: Placer } {
-  const { what } = kind;
+function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { value: T; places: Places } {
+  const { what, schema } = kind;
   if (text.length > longest)
     throw new IsomericError(`${what}-too-long`, `The file is too long for a ${what}.`, {
       place: { file },
@@ -51,29 +58,33 @@ function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { val
   const document = parseDocument(text, {
     lineCounter: lines,
     prettyErrors: false,
-    // What it warns of (keys that are lists) is judged by what comes of it, not printed.
+    // What it warns of is judged by what comes of it, not printed.
     logLevel: 'error',
   });
-  const [mistake] = document.errors;
-  if (mistake !== undefined) {
-    const { line, col } = lines.linePos(mistake.pos[0]);
-    throw new IsomericError(
-      `${what}-syntax`,
-      `The text is not YAML: ${mistake.message.replace(/\.$/, '')}.`,
-      {
-        place: { file, line, column: col },
-        blame: 'usage',
-      },
+  const places = new Places(file, text, document.contents, lines);
+  const asText = (mistakes: readonly TextMistake[]): Mistake[] =>
+    mistakes.map(({ at, words, advice }) => ({
+      code: `${what}-syntax`,
+      words,
+      advice,
+      place: places.at(at),
+      rank: 'text',
+    }));
+  const stop = (mistakes: readonly Mistake[]): void => {
+    // Blanks that only look like some matter where something else is wrong.
+    if (mistakes.length === 0) return;
+    const blanks = asText(strangeBlanks(text));
+    const lines = new Set(blanks.map(({ place }) => place.line));
+    const others = mistakes.filter(
+      ({ rank, place }) => !(lines.has(place.line) || (rank === 'text' && blanks.length > 0)),
     );
-  }
-  const place: Placer = (path, key) => {
-    const offset = offsetOf(document.contents as Node | null, path, key);
-    const { line, col } = lines.linePos(offset);
-    return { file, line, column: col };
+    throw new SettingsError([...blanks, ...others], what);
   };
+  stop(asText(yamlMistakes(document, text)));
+  stop(asText(yamlTraps(document, text)));
   let value: unknown;
   try {
-    value = document.toJS({ maxAliasCount: 100 }) ?? {};
+    value = document.toJS({ maxAliasCount: 100 });
   } catch {
     throw new IsomericError(`${what}-aliases`, 'Its aliases (*name) stand for more than is sensible.', {
       place: { file },
@@ -81,9 +92,30 @@ function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { val
       blame: 'usage',
     });
   }
-  const result = kind.schema.safeParse(value);
-  if (!result.success) throw describeIssue(result.error.issues[0], value, place, kind);
-  return { value: withoutPrototypes(result.data), place };
+  if (value === null || value === undefined)
+    throw new IsomericError(`${what}-syntax`, 'The file is empty.', {
+      place: places.at(0),
+      advice: kind.begin,
+      blame: 'usage',
+    });
+  if (typeof value !== 'object' || Array.isArray(value))
+    throw new IsomericError(
+      `${what}-syntax`,
+      `A ${what} is made of keys with values, and this is ${Array.isArray(value) ? 'a list' : 'one text'}.`,
+      {
+        place: places.at(0),
+        advice: kind.begin,
+        blame: 'usage',
+      },
+    );
+  const result = schema.safeParse(value);
+  const shape = result.success ? [] : schemaMistakes(result.error.issues, value, schema, places, kind);
+  const numbers = codeNumbers(document, schema, places, kind);
+  const also = kind.also?.(value, places) ?? [];
+  const taken = new Set([...numbers, ...also].map(({ place }) => `${place.line} ${place.column}`));
+  // What is known of a value itself says more than that it has another shape.
+  stop([...numbers, ...also, ...shape.filter(({ place }) => !taken.has(`${place.line} ${place.column}`))]);
+  return { value: withoutPrototypes(result.data as T), places };
 }
 
 /**
@@ -106,104 +138,4 @@ function refuseDepth(text: string, file: string, what: string): void {
         },
       );
   }
-}
-
-export type Placer = (
-  path: readonly PropertyKey[],
-  key?: string,
-) => { file: string; line: number; column: number };
-
-/** Character at which the value at a path begins (or the key of that name in the map there). */
-function offsetOf(root: Node | null, path: readonly PropertyKey[], key?: string): number {
-  let node: unknown = root;
-  let offset = root?.range?.[0] ?? 0;
-  const keyOf = (map: YAMLMap, name: PropertyKey) =>
-    map.items.find((pair) => String(isScalar(pair.key) ? pair.key.value : pair.key) === String(name));
-  for (const part of path) {
-    if (isMap(node)) {
-      const pair = keyOf(node as YAMLMap, part);
-      if (pair === undefined) return offset;
-      offset = (pair.key as Node).range?.[0] ?? offset;
-      node = pair.value;
-    } else if (node !== null && typeof node === 'object' && 'items' in node) {
-      node = (node as { items: unknown[] }).items[Number(part)];
-      offset = (node as Node | undefined)?.range?.[0] ?? offset;
-    } else return offset;
-  }
-  if (key !== undefined && isMap(node))
-    return (keyOf(node as YAMLMap, key)?.key as Node | undefined)?.range?.[0] ?? offset;
-  return offset;
-}
-
-/** Keys that may stand where an issue was found. */
-function keysAt(path: readonly PropertyKey[], whole: unknown): string[] {
-  let schema: unknown = whole;
-  for (const part of path) {
-    schema = unwrapped(schema);
-    const own = schema as {
-      shape?: Record<string, unknown>;
-      valueType?: unknown;
-      element?: unknown;
-      _zod?: { def: { valueType?: unknown } };
-    };
-    schema =
-      own.shape !== undefined
-        ? own.shape[String(part)]
-        : (own.element ?? own.valueType ?? own._zod?.def.valueType);
-  }
-  return Object.keys((unwrapped(schema) as { shape?: object } | undefined)?.shape ?? {});
-}
-
-function unwrapped(schema: unknown): unknown {
-  let inner = schema as { def?: { type?: string; innerType?: unknown; in?: unknown } } | undefined;
-  while (inner?.def !== undefined && (inner.def.innerType !== undefined || inner.def.type === 'pipe')) {
-    inner = (inner.def.innerType ?? inner.def.in) as typeof inner;
-  }
-  return inner;
-}
-
-function describeIssue(
-  issue: z.core.$ZodIssue,
-  value: unknown,
-  place: Placer,
-  { what, schema }: SettingsKind<unknown>,
-): IsomericError {
-  const where = issue.path.map(String).join(' → ');
-  const at = where === '' ? `The ${what}` : `“${where}”`;
-  if (issue.code === 'unrecognized_keys') {
-    const key = issue.keys[0];
-    return new IsomericError(`${what}-unknown-word`, `${at} has no “${key}”.`, {
-      place: place(issue.path, key),
-      advice: suggest(key, keysAt(issue.path, schema)),
-      blame: 'usage',
-    });
-  }
-  const parent = issue.path
-    .slice(0, -1)
-    .reduce<unknown>((inner, part) => (inner as Record<PropertyKey, unknown> | undefined)?.[part], value);
-  const last = issue.path.at(-1);
-  const absent =
-    last !== undefined && parent !== null && typeof parent === 'object' && !Object.hasOwn(parent, last);
-  if (absent) {
-    return new IsomericError(`${what}-missing`, `“${where}” is missing.`, {
-      place: place(issue.path.slice(0, -1)),
-      blame: 'usage',
-    });
-  }
-  if (issue.code === 'invalid_value') {
-    const given = issue.path.reduce<unknown>(
-      (inner, part) => (inner as Record<PropertyKey, unknown> | undefined)?.[part],
-      value,
-    );
-    return new IsomericError(`${what}-value`, `${at} cannot be “${String(given)}”.`, {
-      place: place(issue.path),
-      advice: suggest(String(given), issue.values.map(String)),
-      blame: 'usage',
-    });
-  }
-  const words =
-    issue.code === 'custom' || issue.code === 'invalid_format'
-      ? `: ${issue.message.replace(/^Invalid input: /, '')}.`
-      : ` is wrong: ${issue.message.replace(/^Invalid input: /, '')}.`;
-  return new IsomericError(`${what}-value`, `${at}${words}`, { place: place(issue.path), blame: 'usage' });
 }

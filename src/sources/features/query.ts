@@ -50,6 +50,7 @@ function crsAddress(order: Order, service: Landing, collection: Collection): str
   if (found !== undefined) return found;
   throw new IsomericError('crs-not-offered', `${order.source} does not give ${order.name} in ${wanted}.`, {
     place: { file: collection.id },
+    wrong: wanted,
     advice:
       known.length === 0
         ? 'It knows longitudes and latitudes on WGS 84 only: leave out “in crs:”, and reproject here.'

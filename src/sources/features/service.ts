@@ -49,6 +49,7 @@ export async function openCollection(
   if (id === undefined) {
     throw new IsomericError('collection-unknown', `${order.source} has no collection “${wanted}”.`, {
       place: { file: context.credentials.shown(list) },
+      wrong: wanted,
       advice: suggest(wanted, ids),
       blame: 'usage',
     });

@@ -127,6 +127,7 @@ async function find(order: Order, context: TransferContext): Promise<Listed> {
   }
   throw new IsomericError('table-unknown', `${order.source} has no table “${wanted}”.`, {
     place: { file: context.credentials.shown(order.address) },
+    wrong: wanted,
     advice: suggest(
       wanted,
       known.flatMap((each) => [tableName(each), each.table.label ?? '']),
@@ -249,7 +250,11 @@ async function gatherAs(
             throw new IsomericError(
               'choice-unknown',
               `${what}: nothing came for ${dimension.name} ${missing.join(', ')}.`,
-              { advice: suggest(missing[0], [...dimension.values!.keys()]), blame: 'usage' },
+              {
+                wrong: missing[0],
+                advice: suggest(missing[0], [...dimension.values!.keys()]),
+                blame: 'usage',
+              },
             );
           if (dimension.values!.size > wanted.length)
             context.note(

@@ -99,6 +99,7 @@ export function inputsFor(
   const unknown = Object.keys(inputs).filter((name) => !(name in of.inputs));
   if (unknown.length > 0)
     throw new IsomericError('input-unknown', `The process ${of.id} takes no input “${unknown[0]}”.`, {
+      wrong: unknown[0],
       advice: suggest(unknown[0], Object.keys(of.inputs)),
       blame: 'usage',
     });
@@ -123,6 +124,7 @@ export function inputsFor(
   const missing = datasets.find((each) => !known.includes(each));
   if (!placed && known.length > 0 && missing !== undefined)
     throw new IsomericError('collection-unknown', `The process ${of.id} knows no dataset “${missing}”.`, {
+      wrong: missing,
       advice: suggest(missing, known),
       blame: 'usage',
     });

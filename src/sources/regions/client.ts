@@ -206,6 +206,7 @@ async function find(
     return { found, path: pathOf(found, all), parts: partsOf(found, all), chosen: false };
   throw new IsomericError('region-unknown', `${order.source} has no region “${wanted}”.`, {
     place: { file: context.credentials.shown(order.address) },
+    wrong: wanted,
     advice: suggest(
       wanted,
       all.map((each) => pathOf(each, all)),

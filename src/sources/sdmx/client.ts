@@ -134,6 +134,7 @@ function describe(order: Order, context: TransferContext): Promise<Described> {
       const known = await knownFlows(order, context);
       throw new IsomericError('table-unknown', `${order.source} has no dataflow “${wanted}”.`, {
         place: error.place,
+        wrong: wanted,
         advice: known.length === 0 ? 'Check its id, and the agency of the source.' : suggest(wanted, known),
         blame: 'usage',
       });

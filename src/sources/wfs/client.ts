@@ -59,6 +59,7 @@ function srsNameOf(order: Order, type: FeatureType): string | undefined {
   const found = known.find((each) => code !== undefined && safeCode(each) === code);
   if (found !== undefined) return found;
   throw new IsomericError('crs-not-offered', `${order.source} does not give ${order.name} in ${wanted}.`, {
+    wrong: wanted,
     advice: suggest(
       wanted,
       known.map((each) => safeCode(each) ?? each),

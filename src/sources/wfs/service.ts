@@ -170,6 +170,7 @@ export function featureTypeOf(order: Order, service: WfsService, address: string
   }
   throw new IsomericError('collection-unknown', `${order.source} has no feature type “${wanted}”.`, {
     place: { file: address },
+    wrong: wanted,
     advice: suggest(
       wanted,
       service.types.map((type) => localName(type.name)),

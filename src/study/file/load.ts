@@ -1,98 +1,86 @@
 import { withoutPrototypes } from '../../core/dictionary.ts';
-import { IsomericError } from '../../core/errors.ts';
-import { suggest } from '../../core/nearest.ts';
-import { type Placer, readSettings } from '../../formats/settings/read-settings.ts';
-import { type Study, studySchema } from './schema.ts';
-import { datasetsOf, type StudyStep } from './steps.ts';
+import type { Path } from '../../formats/settings/places.ts';
+import { readSettings, type SettingsKind } from '../../formats/settings/read-settings.ts';
+import { record } from './raw.ts';
+import { referenceMistakes } from './references.ts';
+import { type Study, type StudyText, studySchema } from './schema.ts';
+import type { StudyStep } from './steps.ts';
+import { synonyms } from './synonyms.ts';
+import { valueMistakes } from './values.ts';
+import { Written } from './written.ts';
 
-/** Reads study.yaml. A mistake in it is told with file, line, column and the nearest right word. */
+const kind: SettingsKind<StudyText> = {
+  what: 'study',
+  schema: studySchema,
+  begin: 'Begin one with “isomeric new FOLDER”.',
+  synonyms,
+  partWords: (path) =>
+    path
+      .map((part, k) =>
+        typeof part !== 'number'
+          ? String(part)
+          : path[0] === 'prepare' && k === 2
+            ? `step ${part + 1}`
+            : `entry ${part + 1}`,
+      )
+      .join(' → '),
+  also: (value, places) => {
+    const study = record(value)!;
+    return [...referenceMistakes(study, places), ...valueMistakes(study, places)];
+  },
+};
+
+/**
+ * Reads study.yaml. All mistakes in it that show without data are told at once, with line, column and the right word; the
+ * study knows where each of its values was written, for those that show later.
+ */
 export function loadStudy(text: string, file = 'study.yaml'): Study {
-  const { value, place } = readSettings(text, file, { what: 'study', schema: studySchema });
-  const study = withoutShorthand(value, place);
-  checkNames(study, place);
-  return study;
+  const { value, places } = readSettings(text, file, kind);
+  const { gather, prepare, made } = withoutShorthand(value);
+  return { ...withoutPrototypes({ ...value, gather, prepare }), written: new Written(places, made) };
 }
 
 /** Several levels and second readings of the same files, spelt out. */
-function withoutShorthand(study: Study, place: Placer): Study {
-  const known = Object.keys(study.gather);
-  const named = (name: string, path: readonly PropertyKey[]) => {
-    if (name in study.gather && study.gather[name].levels === undefined) return study.gather[name];
-    throw new IsomericError('study-unknown-name', `There is no gathered layer “${name}” in the study.`, {
-      place: place(path),
-      advice: suggest(name, known),
-      blame: 'usage',
-    });
-  };
-  const gather: Study['gather'] = {};
+function withoutShorthand(
+  study: StudyText,
+): Pick<StudyText, 'gather' | 'prepare'> & { made: Map<string, Path> } {
+  const gather: StudyText['gather'] = {};
+  const made = new Map<string, Path>();
+  const make = (path: Path, from: Path) => made.set(JSON.stringify(path), from);
   const stepsFor = new Map<string, [string, StudyStep][]>();
   for (const [name, dataset] of Object.entries(study.gather)) {
     const { levels, on, ...own } = dataset;
     if (levels === undefined) {
       const same = own['same as'];
-      gather[name] =
-        same === undefined ? own : { ...named(same, ['gather', name, 'same as']), ...own, from: undefined };
+      gather[name] = same === undefined ? own : { ...study.gather[same], ...own, from: undefined };
       continue;
     }
     // A level is the layer of its units with the columns of its own table; what is prepared of all is prepared of each.
-    const made: [string, StudyStep][] = [];
+    const layers: [string, StudyStep][] = [];
     for (const [level, told] of Object.entries(levels)) {
       const table = `${name}_${level}_table`;
+      const layer = `${name}_${level}`;
       gather[table] = { ...own, choose: { ...own.choose, ...told.choose } };
-      gather[`${name}_${level}`] = {
-        ...named(told.units, ['gather', name, 'levels', level, 'units']),
-        'same as': told.units,
-        from: undefined,
-      };
-      made.push([`${name}_${level}`, { verb: 'join', written: { table, on: on! } }]);
+      gather[layer] = { ...study.gather[told.units], 'same as': told.units, from: undefined };
+      make(['gather', table], ['gather', name]);
+      make(['gather', layer], ['gather', name, 'levels', level]);
+      layers.push([layer, { verb: 'join', written: { table, on: on! } }]);
     }
-    stepsFor.set(name, made);
+    stepsFor.set(name, layers);
   }
-  const prepare: Study['prepare'] = {};
+  const prepare: StudyText['prepare'] = {};
   for (const name of new Set([...Object.keys(study.prepare), ...stepsFor.keys()])) {
     const steps = study.prepare[name] ?? [];
-    const made = stepsFor.get(name);
-    if (made === undefined) prepare[name] = steps;
-    else for (const [layer, join] of made) prepare[layer] = [join, ...steps];
+    const layers = stepsFor.get(name);
+    if (layers === undefined) prepare[name] = steps;
+    else
+      for (const [layer, join] of layers) {
+        prepare[layer] = [join, ...steps];
+        make(['prepare', layer, 0], ['gather', name, 'on']);
+        steps.forEach((_, k) => {
+          make(['prepare', layer, k + 1], ['prepare', name, k]);
+        });
+      }
   }
-  return withoutPrototypes({ ...study, gather, prepare });
-}
-
-/** Names that point at something in the study itself. */
-function checkNames(study: Study, place: Placer): void {
-  const unknown = (kind: string, name: string, known: readonly string[], path: readonly PropertyKey[]) => {
-    if (known.includes(name)) return;
-    throw new IsomericError('study-unknown-name', `There is no ${kind} “${name}” in the study.`, {
-      place: place(path),
-      advice: suggest(name, known),
-      blame: 'usage',
-    });
-  };
-  const gathered = Object.keys(study.gather);
-  const prepared = Object.keys(study.prepare);
-  for (const [name, dataset] of Object.entries(study.gather)) {
-    if (dataset.from !== undefined)
-      unknown('source', dataset.from, Object.keys(study.sources), ['gather', name, 'from']);
-  }
-  if (study.area.units !== undefined)
-    unknown('gathered layer', study.area.units.of, gathered, ['area', 'units', 'of']);
-  if (study.area.layer !== undefined)
-    unknown('gathered layer', study.area.layer, gathered, ['area', 'layer']);
-  for (const [name, steps] of Object.entries(study.prepare)) {
-    unknown('gathered layer', name, gathered, ['prepare', name]);
-    steps.forEach((step, k) => {
-      for (const other of datasetsOf(step))
-        unknown(`gathered ${other.kind}`, other.name, gathered, ['prepare', name, k, other.key]);
-    });
-  }
-  for (const name of Object.keys(study.check)) unknown('prepared layer', name, prepared, ['check', name]);
-  for (const [name, map] of Object.entries(study.draw)) {
-    unknown('prepared layer', map.layer, prepared, ['draw', name, 'layer']);
-    map.over.forEach((layer, k) => {
-      unknown('prepared layer', layer, prepared, ['draw', name, 'over', k]);
-    });
-    map.under.forEach((layer, k) => {
-      unknown('layer', layer, gathered, ['draw', name, 'under', k]);
-    });
-  }
+  return { gather, prepare, made };
 }

@@ -4,6 +4,7 @@ import { usualUnsureAbove } from '../../core/table/margins.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
 import { stepSchema } from './steps.ts';
 import { name, text } from './words.ts';
+import type { Written } from './written.ts';
 
 const oneOrMore = z
   .union([text, z.number()])
@@ -319,8 +320,14 @@ export const studySchema = z.strictObject({
     .default({ layers: 'geopackage', pages: ['report'] }),
 });
 
-/** A study as its file says it, with what is usual put in. */
-export type Study = z.output<typeof studySchema>;
+/** What a file says, with what is usual put in. */
+export type StudyText = z.output<typeof studySchema>;
+
+/** A study as its file says it, with what is usual put in and what is written shortly spelt out. */
+export interface Study extends StudyText {
+  /** Where each value stands in the file. */
+  readonly written: Written;
+}
 export type StudyDataset = Study['gather'][string];
 export type StudyMap = Study['draw'][string];
 

@@ -88,17 +88,22 @@ function shape(): Record<string, z.ZodType> {
 }
 
 /** What is wrong with a step whose parts are each right. */
-function troubleOf(step: Readonly<Record<string, unknown>>): string | null {
+function troubleOf(step: Readonly<Record<string, unknown>>): { words: string; key?: string } | null {
   const said = verbNames.filter((each) => step[each] !== undefined);
-  if (said.length !== 1) return `a step is exactly one of ${verbNames.join(', ')}`;
+  if (said.length !== 1) return { words: `a step is exactly one of ${verbNames.join(', ')}` };
   const options = beside(verbNamed(said[0])!);
   for (const { key, described } of options)
     if (described.required && step[key] === undefined)
-      return `${said[0]} needs “${key}: …” beside it: ${described.words}`;
+      return { words: `${said[0]} needs “${key}: …” beside it: ${described.words}` };
   const strange = Object.keys(step).find(
     (key) => step[key] !== undefined && key !== said[0] && !options.some((option) => option.key === key),
   );
-  return strange === undefined ? null : `“${strange}” does not go with ${said[0]}`;
+  if (strange === undefined) return null;
+  const goes = inStudies.filter((each) => beside(each).some(({ key }) => key === strange));
+  return {
+    words: `“${strange}” does not go with ${said[0]}, but with ${goes.map((each) => each.name).join(', ')}`,
+    key: strange,
+  };
 }
 
 function stepFrom(step: Readonly<Record<string, unknown>>): StudyStep {
@@ -117,7 +122,13 @@ export const stepSchema = z
   .check((context) => {
     const trouble = troubleOf(context.value);
     if (trouble !== null)
-      context.issues.push({ code: 'custom', message: trouble, input: context.value, path: [] });
+      context.issues.push({
+        code: 'custom',
+        message: trouble.words,
+        input: context.value,
+        path: trouble.key === undefined ? [] : [trouble.key],
+        params: { ofKey: trouble.key !== undefined },
+      });
   })
   .transform(stepFrom);
 

@@ -1,6 +1,7 @@
 import { counted, grouped } from '../../core/account.ts';
 import { failureOf, IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
+import type { Path } from '../../formats/settings/places.ts';
 import type { Gathered } from '../../sources/order.ts';
 import type { Receipt } from '../../sources/receipt.ts';
 import { isPassing } from '../../sources/transfer/failures.ts';
@@ -256,12 +257,14 @@ export async function gather(
         const outcome = known ?? (await gatherGroup(group, gathering, notes));
         for (const [name, paths] of outcome.files) files.set(name, paths);
         said[k] = [sentence(group, outcome), ...notes];
-        for (const [name, error] of outcome.troubles) {
+        for (const [name, trouble] of outcome.troubles) {
+          const error = study.written.told(trouble, placeOf(trouble, name, study));
           failures.push({ names: [name], error });
           said[k]!.push(...wordsFor(name, error));
         }
-      } catch (error) {
+      } catch (trouble) {
         const own = group.orders.map((order) => order.name);
+        const error = study.written.told(trouble, placeOf(trouble, own[0], study));
         failures.push({ names: own, error });
         said[k] = ['', ...notes, ...wordsFor(own.join(', '), error)];
       }
@@ -272,6 +275,15 @@ export async function gather(
   alsoRead(study, files);
   files.learn(gathering.ledger);
   if (failures.length > 0) throw failed(failures, asked);
+}
+
+/** What of a study is to be looked at when a dataset could not be gathered: its file, the address of its source, or all of it. */
+function placeOf(error: unknown, name: string, study: Study): Path {
+  const { from, file } = study.gather[name];
+  if (!(error instanceof IsomericError) || error.wrong !== undefined) return ['gather', name];
+  if (/^(key|account|terms|limit)-/.test(error.code) && from !== undefined) return ['sources', from];
+  if (/^(file|source)-missing$/.test(error.code) && file !== undefined) return ['gather', name, 'file'];
+  return isPassing(error) && from !== undefined ? ['sources', from, 'at'] : ['gather', name];
 }
 
 /** Datasets that are read from the files of others. */
@@ -294,7 +306,7 @@ function failed(failures: readonly { names: string[]; error: unknown }[], asked:
   const ordered = asked.filter((name) => lost.includes(name));
   const { error } = failures.find((each) => each.names.includes(ordered[0]))!;
   if (!(error instanceof IsomericError)) return error;
-  const { code, message, place, advice, blame } = error;
+  const { code, message, place, written, advice, blame } = error;
   const all = [...failures]
     .sort((a, b) => asked.indexOf(a.names[0]) - asked.indexOf(b.names[0]))
     .map(({ names, error: each }) => failureOf(names, each));
@@ -304,7 +316,14 @@ function failed(failures: readonly { names: string[]; error: unknown }[], asked:
     one
       ? message
       : `${ordered.length} of ${asked.length} datasets could not be gathered (${ordered.join(', ')}). The first: ${message}`,
-    { place: one ? place : undefined, advice, blame, cause: error, failures: all },
+    {
+      place: one ? place : undefined,
+      written: one ? written : undefined,
+      advice,
+      blame,
+      cause: error,
+      failures: all,
+    },
   );
 }
 

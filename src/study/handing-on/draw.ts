@@ -50,6 +50,7 @@ function layerNamed(layers: ReadonlyMap<string, Layer | Table>, name: string): L
   if (layer === undefined || !isLayer(layer))
     throw new IsomericError('layer-unknown', `There is no prepared layer “${name}” to draw.`, {
       blame: 'usage',
+      wrong: name,
     });
   return layer;
 }
@@ -82,7 +83,7 @@ export async function drawMap(
     throw new IsomericError(
       'field-not-number',
       `“${field.name}” of ${map.layer} is ${field.type}, so it cannot be divided into classes.`,
-      { blame: 'usage' },
+      { blame: 'usage', wrong: field.name },
     );
   }
   const batches = await held(layer);
@@ -102,7 +103,10 @@ export async function drawMap(
     used.add(under);
     const opened = await openDataset(under, study, files, machine);
     if (!isLayer(opened))
-      throw new IsomericError('geometry-missing', `${under} has no geometry to draw.`, { blame: 'usage' });
+      throw new IsomericError('geometry-missing', `${under} has no geometry to draw.`, {
+        blame: 'usage',
+        wrong: under,
+      });
     const arrays = (await held(reprojectLayer(opened, area.crs))).map((batch) => batch.geometry!);
     sheetLayers.push({
       title: titleOf(study, under),

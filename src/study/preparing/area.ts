@@ -113,11 +113,18 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
   const name = areaDataset(study)!;
   const layer = await openDataset(name, study, files, machine);
   if (!isLayer(layer))
-    throw new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, {
-      blame: 'usage',
-    });
+    throw study.written.told(
+      new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, {
+        blame: 'usage',
+        wrong: name,
+      }),
+      ['area'],
+    );
   const wanted = units === undefined ? null : new Set([units.code].flat());
-  const key = units === undefined ? -1 : requireField(layer.schema, units.by, name);
+  const key =
+    units === undefined
+      ? -1
+      : await study.written.within(['area', 'units'], () => requireField(layer.schema, units.by, name));
   const builder = new GeometryMaker();
   const found = new Set<string>();
   const known: string[] = [];
@@ -135,10 +142,16 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
   }
   const missing = wanted === null ? [] : [...wanted].filter((code) => !found.has(code));
   if (missing.length > 0) {
-    throw new IsomericError('unit-unknown', `${name} has no unit with ${units!.by} ${missing.join(', ')}.`, {
-      advice: suggest(missing[0], known),
-      blame: 'usage',
-    });
+    const error = new IsomericError(
+      'unit-unknown',
+      `${name} has no unit with ${units!.by} ${missing.join(', ')}.`,
+      {
+        wrong: missing[0],
+        advice: suggest(missing[0], known),
+        blame: 'usage',
+      },
+    );
+    throw study.written.told(error, ['area', 'units', 'code']);
   }
   const array: GeometryArray = builder.finish();
   const area = new AreaIndex(array);

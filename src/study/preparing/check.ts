@@ -18,11 +18,11 @@ export async function checkStudy(
   const findings: Finding[] = [];
   for (const [name, table] of layers) {
     const asked = study.check[name] ?? [];
-    const words = [...(isLayer(table) ? ['meets the area'] : []), ...asked];
-    const result = await runChecks(
-      table,
-      words.map((each) => checkFrom(each, table, area.area, study.margins)),
-    );
+    const read = (words: string) => checkFrom(words, table, area.area, study.margins);
+    const checks = isLayer(table) ? [read('meets the area')] : [];
+    for (const [k, words] of asked.entries())
+      checks.push(await study.written.within(['check', name, k], () => read(words)));
+    const result = await runChecks(table, checks);
     findings.push(...result.findings);
     for (const sentence of result.sentences) machine.reporter.say(`Check: ${sentence}`);
   }

@@ -19,8 +19,8 @@ import { chooseVariables } from '../../core/table/choose-variables.ts';
 import { recogniseRows, rowFindings } from '../../core/table/row-kinds.ts';
 import { readSrsName } from '../../formats/gml/srs.ts';
 import type { Opened } from '../../formats/opening/contents.ts';
-import { ending } from '../../formats/opening/names.ts';
 import type { Study } from '../file/schema.ts';
+import { isCrsFile } from '../file/values.ts';
 import { withKeptSchema } from '../gathering/empty-answers.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import { type Machine, readText } from '../machine.ts';
@@ -51,7 +51,7 @@ export async function studyCrs(text: string, machine: Machine): Promise<StudyCrs
 
 /** A CRS as a study names it: a code, a name, WKT, or a file in the study folder. */
 async function namedCrs(text: string, machine: Machine): Promise<Crs> {
-  if (!['prj', 'wkt', 'txt'].includes(ending(text))) return crsFromText(text);
+  if (!isCrsFile(text)) return crsFromText(text);
   const content = await readText(machine, text);
   if (content === null) throw fileMissing(text);
   return placed({ file: text }, async () => crsFromText(content));
@@ -105,7 +105,7 @@ export function openDataset(
   }
   let dataset = known.get(name);
   if (dataset === undefined) {
-    dataset = openAnew(name, study, files, machine);
+    dataset = study.written.within(['gather', name], () => openAnew(name, study, files, machine));
     known.set(name, dataset);
   }
   return dataset;
@@ -130,7 +130,8 @@ async function openAnew(
       throw new IsomericError('geometry-missing', `${name} has no geometry, so it has no CRS.`, {
         blame: 'usage',
       });
-    const crs = await namedCrs(dataset.crs, machine);
+    const named = dataset.crs;
+    const crs = await study.written.within(['gather', name, 'crs'], () => namedCrs(named, machine));
     if (table.crs !== null && !sameCrs(table.crs, crs))
       machine.reporter.note(
         `${name} says ${crsLabel(table.crs)}, the study says ${crsLabel(crs)}: the study counts.`,
@@ -192,6 +193,7 @@ function chosenLayer(
     if (chosen !== undefined) return chosen.table;
     throw new IsomericError('layer-unknown', `There is no layer “${dataset.layer}” in it.`, {
       place: { file: path },
+      wrong: dataset.layer,
       advice: suggest(dataset.layer, names),
       blame: 'usage',
     });

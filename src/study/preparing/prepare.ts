@@ -32,7 +32,9 @@ export async function planLayer(
 ): Promise<Layer | Table> {
   const { study, area, files, machine } = preparing;
   let table = await openDataset(name, study, files, machine);
-  if (isLayer(table)) table = await inStudyCrs(table, preparing);
+  const layer = table;
+  if (isLayer(layer))
+    table = await study.written.within(['gather', name], () => inStudyCrs(layer, preparing));
   const open = (other: string, asGathered: boolean) =>
     asGathered || !(other in study.prepare)
       ? openDataset(other, study, files, machine)
@@ -41,9 +43,8 @@ export async function planLayer(
     try {
       table = await verbNamed(step.verb)!.apply(table, await stepValues(step, { study, area, open }));
     } catch (error) {
-      throw error instanceof IsomericError
-        ? error.at({ file: 'study.yaml', layer: `${name}, step ${k + 1}` })
-        : error;
+      if (!(error instanceof IsomericError)) throw error;
+      throw study.written.told(error.at({ layer: `${name}, step ${k + 1}` }), ['prepare', name, k]);
     }
   }
   // The format in between holds no reasons beside values: they get columns of their own.

@@ -140,8 +140,8 @@ describe('class schemes', () => {
       'scheme-value',
       /colour/,
     ],
-    ['no YAML', 'scheme: [', 'scheme-syntax', /YAML/],
-    ['nothing', '', 'scheme-missing', /scheme/],
+    ['no YAML', 'scheme: [', 'scheme-syntax', /“\[” is not closed/],
+    ['nothing', '', 'scheme-syntax', /empty/],
   ];
   test.each(mistakes)('%s is told with its place', (_, yaml, code, words) => {
     let error: { code: string; sentence: string; place: { line?: number } } | undefined;

@@ -13,7 +13,7 @@ export function filterRows<T extends Table>(table: T, where: string): T {
     throw new IsomericError(
       'expression-type',
       `The filter “${where}” is no condition: it gives ${test.kind}, not true or false.`,
-      { blame: 'usage', advice: 'Compare it with something, for example: households > 100.' },
+      { blame: 'usage', wrong: where, advice: 'Compare it with something, for example: households > 100.' },
     );
   }
   return applyVerb('Filter', table, {

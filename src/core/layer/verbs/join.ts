@@ -340,6 +340,7 @@ export function parseOn(text: string): [string, string] {
   }
   throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, {
     blame: 'usage',
+    wrong: text,
     advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.',
   });
 }

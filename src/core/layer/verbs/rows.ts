@@ -66,6 +66,7 @@ export function onlyLevel<T extends Table>(table: T, kinds: RowKinds, level: str
   if (found === undefined) {
     throw new IsomericError('level-unknown', `${table.name} has no level “${level}”.`, {
       blame: 'usage',
+      wrong: level,
       advice:
         kinds.levels.length === 0
           ? 'All its rows are of one level.'

@@ -257,6 +257,7 @@ class Parser implements LiteralTokens {
     return this.fail(
       token.kind === 'end' ? 'The expression ends too early' : `“${token.text}” is not expected`,
       token,
+      token.text === '=' ? 'Write = once.' : '',
     );
   }
 

@@ -22,7 +22,14 @@ export function expressionError(
     place: { column: at + 1 },
     advice,
     blame: 'usage',
+    wrong: { text, at },
   });
+}
+
+/** The cure of curly quotes, which word processors write. */
+function straightened(rest: string): string {
+  const curly = /^[‘’‚“”„]([^‘’“”]*)[‘’“”]?/.exec(rest);
+  return curly === null ? '' : `Write straight quotes: '${curly[1]}'.`;
 }
 
 /** An expression as words, numbers, texts and signs; the last one is its end. */
@@ -45,7 +52,7 @@ export function tokens(text: string): Token[] {
           ? 'Write <> for “not equal”.'
           : text[at] === '&' || text[at] === '|'
             ? 'Write AND, OR.'
-            : '',
+            : straightened(text.slice(at)),
       );
     }
     const groups = found.groups!;

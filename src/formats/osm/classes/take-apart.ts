@@ -86,6 +86,7 @@ export function chosenClasses(scheme: ClassScheme, names: readonly string[] | un
   const unknown = names.find((name) => !known.includes(name));
   if (unknown !== undefined)
     throw new IsomericError('class-unknown', `There is no class “${unknown}” in “${scheme.title}”.`, {
+      wrong: unknown,
       advice: suggest(unknown, known),
       blame: 'usage',
     });

@@ -1,0 +1,68 @@
+import { purposeFromText } from '../../core/crs/best-crs.ts';
+import { crsFromText } from '../../core/crs/from-text.ts';
+import { IsomericError } from '../../core/errors.ts';
+import { parseOn } from '../../core/layer/verbs/join.ts';
+import { parseClasses } from '../../core/mapping/classes.ts';
+import { rampColours } from '../../core/mapping/colours.ts';
+import { parseExpression } from '../../core/table/cql2/parse.ts';
+import { ending } from '../../formats/opening/names.ts';
+import type { Mistake } from '../../formats/settings/mistake.ts';
+import type { Path, Places } from '../../formats/settings/places.ts';
+import { periodOf } from '../../sources/choices.ts';
+import { type Raw, valuesAt } from './raw.ts';
+
+/** Is a CRS said by a file of the study folder? */
+export const isCrsFile = (text: string): boolean => ['prj', 'wkt', 'txt'].includes(ending(text));
+
+/** Reads a value as it will be read later; raises what is wrong with it. */
+type Read = (text: string) => unknown;
+
+const crs: Read = (text) => isCrsFile(text) || crsFromText(text);
+const check: Read = (text) =>
+  /^(valid|crs|meets the area|(key|sure):.*)$/.test(text) || parseExpression(text);
+const date: Read = (text) => {
+  if (/^\d{4}-\d{2}-\d{2}$/.test(text) && Number.isNaN(Date.parse(`${text}T00:00:00Z`)))
+    throw new IsomericError('study-value', `${text} is no day of the calendar.`, {
+      blame: 'usage',
+      wrong: text,
+    });
+};
+
+/** Values whose text can be read before there are data: what is wrong in them need not wait for the gathering. */
+const readable: readonly { at: readonly string[]; read: Read }[] = [
+  { at: ['crs'], read: (text) => purposeFromText(text) ?? crs(text) },
+  { at: ['gather', '*', 'crs'], read: crs },
+  { at: ['gather', '*', 'where'], read: parseExpression },
+  { at: ['gather', '*', 'on'], read: parseOn },
+  { at: ['gather', '*', 'period'], read: periodOf },
+  { at: ['sources', '*', 'agreed'], read: date },
+  { at: ['prepare', '*', '*', 'where'], read: parseExpression },
+  { at: ['prepare', '*', '*', 'on'], read: parseOn },
+  { at: ['prepare', '*', '*', 'compute', '*'], read: parseExpression },
+  { at: ['prepare', '*', '*', 'group', 'compute', '*'], read: parseExpression },
+  { at: ['check', '*', '*'], read: check },
+  { at: ['draw', '*', 'classes'], read: parseClasses },
+  { at: ['draw', '*', 'colours'], read: (text) => rampColours(text, 1) },
+];
+
+/** Values that cannot be read: expressions, CRSs, classes, colours, keys of joins. */
+export function valueMistakes(study: Raw, places: Places): Mistake[] {
+  const mistakes: Mistake[] = [];
+  for (const { at, read } of readable)
+    for (const { path, value } of valuesAt(study, at)) {
+      if (typeof value !== 'string' && typeof value !== 'number') continue;
+      try {
+        read(String(value));
+      } catch (error) {
+        if (!(error instanceof IsomericError)) throw error;
+        mistakes.push(mistakeFrom(error, path, places));
+      }
+    }
+  return mistakes;
+}
+
+/** An error of what stands at a path, as a mistake at the word that is wrong. */
+export function mistakeFrom(error: IsomericError, path: Path, places: Places): Mistake {
+  const { code, message, advice } = error;
+  return { code, words: message, advice, place: places.value(path, error.wrong), rank: 'value' };
+}
