@@ -60,7 +60,8 @@ export class Places {
   commentBehind(path: Path): string | undefined {
     const { key, whole } = this.found(path);
     const line = this.text.slice(key, (this.text.indexOf('\n', key) + 1 || this.text.length + 1) - 1);
-    return whole ? /: +(#\S+)\s*$/.exec(line)?.[1] : undefined;
+    const rest = line.slice(line.indexOf(':') + 1).trim();
+    return whole && rest.startsWith('#') ? rest.split(' ')[0] : undefined;
   }
 
   private found(path: Path): { node: Node | null; key: number; whole: boolean } {

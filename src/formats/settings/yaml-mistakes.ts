@@ -18,13 +18,19 @@ const restOfLine = (text: string, at: number) => text.slice(at, endOfLine(text, 
 
 /** What stands behind the key (and dash) of a line, without a comment. */
 function valueOfLine(text: string, at: number): { key: string; value: string } {
-  const line = text.slice(startOfLine(text, at), endOfLine(text, at)).replace(/\r$/, '');
-  const [, key, value] = /^\s*(?:- +)*((?:[^:\s'"]|[^:]\S)[^:]*?:(?= )|- )? *(.*)$/.exec(line) ?? [
-    '',
-    '',
-    line,
-  ];
-  return { key: key ?? '', value: value.replace(/ #.*$/, '').trim() };
+  let rest = withoutComment(text.slice(startOfLine(text, at), endOfLine(text, at))).trim();
+  while (rest.startsWith('- ')) rest = rest.slice(2).trimStart();
+  const colon = /^['"]/.test(rest) ? -1 : rest.indexOf(': ');
+  return colon < 0
+    ? { key: '', value: rest }
+    : { key: rest.slice(0, colon + 1), value: rest.slice(colon + 2).trim() };
+}
+
+/** A line up to the comment at its end. */
+export function withoutComment(line: string): string {
+  for (let at = line.indexOf('#'); at >= 0; at = line.indexOf('#', at + 1))
+    if (at === 0 || line[at - 1] === ' ' || line[at - 1] === '\t') return line.slice(0, at);
+  return line;
 }
 
 /** A text as YAML takes it whatever is in it. */
@@ -37,7 +43,7 @@ export function quoted(value: string): string {
 
 const inQuotes = (text: string, at: number) => {
   const { key, value } = valueOfLine(text, at);
-  return `Put the whole text in quotes: ${key === '' || key === '- ' ? '' : `${key} `}${quoted(value)}`;
+  return `Put the whole text in quotes: ${key === '' ? '' : `${key} `}${quoted(value)}`;
 };
 
 /** The bracket before `at` that nothing closes. */
@@ -65,7 +71,8 @@ function cutInside(text: string, at: number): TextMistake {
   const close = text[opening] === '{' ? '}' : ']';
   const end = Math.min(...[text.indexOf(close, at), endOfLine(text, at)].filter((each) => each >= 0));
   const written = text.slice(start, end).trim();
-  const key = /([^{[,]*)$/.exec(inside.slice(0, Math.max(0, colon)))?.[1].trim() ?? '';
+  const before = inside.slice(0, Math.max(0, colon));
+  const key = before.slice(Math.max(...['{', '[', ','].map((sign) => before.lastIndexOf(sign))) + 1).trim();
   return cutByComma(start, written, key);
 }
 
@@ -220,12 +227,15 @@ const readers: Readonly<Record<string, Read>> = {
         advice: `Write [${restOfLine(text, at).replace(/^- */, '')}], or put the dash on the next line.`,
       };
     if (/Unexpected scalar at node end/.test(message)) return afterQuotes(text, at);
-    const sign = /(?:: |- |^)([>|])[^\n]*$/.exec(text.slice(startOfLine(text, at), endOfLine(text, at)));
-    if (sign !== null) {
-      const own = startOfLine(text, at) + sign.index + sign[0].indexOf(sign[1]);
-      return { at: own, words: `A text cannot begin with “${sign[1]}”.`, advice: inQuotes(text, at) };
-    }
-    if (/^['"]/.test(valueOfLine(text, at).value)) return afterQuotes(text, at);
+    const { value } = valueOfLine(text, at);
+    if (/^[>|]/.test(value))
+      return {
+        at: text.indexOf(value, startOfLine(text, at)),
+        words: `A text cannot begin with “${value[0]}”.`,
+        advice: inQuotes(text, at),
+        last: true,
+      };
+    if (/^['"]/.test(value)) return afterQuotes(text, at);
     if (/in flow/.test(message))
       return {
         at,

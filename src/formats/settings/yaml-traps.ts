@@ -1,5 +1,5 @@
 import { type Document, isAlias, isScalar, type Node, type Pair, visit, type YAMLMap } from 'yaml';
-import { cutByComma, type TextMistake } from './yaml-mistakes.ts';
+import { cutByComma, type TextMistake, withoutComment } from './yaml-mistakes.ts';
 
 /** What can be read, but never is what its writer meant. */
 export function yamlTraps(document: Document.Parsed, text: string): TextMistake[] {
@@ -100,7 +100,7 @@ export function strangeBlanks(text: string): TextMistake[] {
   const mistakes: TextMistake[] = [];
   let start = 0;
   for (const line of text.split('\n')) {
-    const bare = line.replace(/(^|\s)#.*$/, '');
+    const bare = withoutComment(line);
     const before = /^[\s\u200b]*(?:- ?)*[^'"“:]*:?[\s\u200b]?/.exec(bare)?.[0] ?? '';
     const at = before.search(/[\u00a0\u2000-\u200b\u202f\u205f\u3000\ufeff]/);
     if (at >= 0 && !(start === 0 && line[0] === '\ufeff' && at === 0))
