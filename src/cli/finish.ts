@@ -2,6 +2,7 @@ import type { Account, Table } from '../core/index.ts';
 import { saverFor } from '../node/index.ts';
 import type { Reporter } from '../study/machine.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from './output.ts';
+import { type Settled, tellReplaced } from './outputs.ts';
 
 /** The same table, its rows counted on the terminal while they flow. */
 export function watched(table: Table, reporter: Pick<Reporter, 'progress'>): Table {
@@ -19,12 +20,13 @@ export function watched(table: Table, reporter: Pick<Reporter, 'progress'>): Tab
 }
 
 /** Saves, then prints what every step did. */
-export async function finish(output: Output, result: Table, out: string): Promise<void> {
+export async function finish(output: Output, result: Table, out: string, settled: Settled): Promise<void> {
   const saver = saverFor(out);
   const progress = printingReporter(output);
   let written: Account[];
   try {
-    written = await saver.save([watched(result, progress)], out, new Date().toISOString());
+    written = await saver.save([watched(result, progress)], out, new Date().toISOString(), settled);
+    tellReplaced(written, settled);
   } finally {
     progress.stop();
   }

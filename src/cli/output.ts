@@ -71,12 +71,17 @@ export function printAccounts(output: Output, accounts: readonly Account[]): voi
     if (account.sentence === '') continue;
     output.line(sentenceText(output, account.sentence));
     for (const note of account.notes) output.line(output.colours.dim(`  ${note}`));
-    for (const finding of account.findings) output.line(`  ${findingText(output, finding)}`);
+    printFindings(output, account.findings, 3, '  ');
   }
 }
 
 /** Findings for a person: the worst first, those of one kind and layer beyond a few counted. */
-export function printFindings(output: Output, findings: readonly Finding[], mostOfAKind = 3): void {
+export function printFindings(
+  output: Output,
+  findings: readonly Finding[],
+  mostOfAKind = 3,
+  indent = '',
+): void {
   const order = { error: 0, warning: 1, note: 2 };
   const groups = new Map<string, Finding[]>();
   for (const finding of [...findings].sort((a, b) => order[a.severity] - order[b.severity])) {
@@ -87,12 +92,12 @@ export function printFindings(output: Output, findings: readonly Finding[], most
     group.slice(0, mostOfAKind).forEach((finding, k) => {
       // What would set all of them right is said once.
       const same = k > 0 && finding.repair === group[0].repair;
-      output.line(findingText(output, same ? { ...finding, repair: undefined } : finding));
+      output.line(`${indent}${findingText(output, same ? { ...finding, repair: undefined } : finding)}`);
     });
     if (group.length > mostOfAKind)
       output.line(
         output.colours.dim(
-          `        … and ${grouped(group.length - mostOfAKind)} more ${group[0].code} in ${group[0].layer}.`,
+          `${indent}        … and ${grouped(group.length - mostOfAKind)} more ${group[0].code}${group[0].layer === undefined ? '' : ` in ${group[0].layer}`}.`,
         ),
       );
   }

@@ -2,6 +2,7 @@ import { dirname, extname, join } from 'node:path';
 import type { Account, Table } from '../core/index.ts';
 import { writingFormatFor } from '../formats/writing/register.ts';
 import { saverFor } from '../node/index.ts';
+import { settleOutput } from './outputs.ts';
 
 /** `out/tables.csv` for the table housing_ward → `out/housing_ward.csv`. */
 export function besideNamed(path: string, name: string): string {
@@ -19,6 +20,7 @@ export async function saveMany(
   const files: [string, readonly Table[]][] = separate
     ? tables.map((table) => [besideNamed(out, table.name), [table]])
     : [[out, tables]];
+  if (separate && !replace) for (const [path] of files) await settleOutput(path, [], { as });
   const written: Account[] = [];
   for (const [path, some] of files)
     written.push(...(await saverFor(path, as).save(some, path, new Date().toISOString(), { add, replace })));

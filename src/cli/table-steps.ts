@@ -22,6 +22,7 @@ export interface TableSteps {
   level?: string;
   byLevel?: boolean;
   units?: string;
+  unitsLayer?: string;
   on?: string;
   repair?: string;
   variables?: string;
@@ -34,6 +35,7 @@ export function withTableSteps(command: Command): Command {
     .option('--level <name>', 'only the units of this level, where a table holds several')
     .option('--by-level', 'a table for each level, named for it')
     .option('--units <path>', 'only rows of the units of this layer')
+    .option('--units-layer <name>', 'which layer of that file, when there are several')
     .option('--on <keys>', 'with --units: TABLE_FIELD = UNIT_FIELD')
     .option(
       '--repair <what>',
@@ -68,7 +70,7 @@ export async function applyTableSteps(given: Table, steps: TableSteps): Promise<
           advice: 'For example: --on "area_code = code".',
         },
       );
-    const { table: units } = await openOne(steps.units);
+    const { table: units } = await openOne(steps.units, steps.unitsLayer);
     const on = parseOn(steps.on);
     const repair = steps.repair === undefined ? undefined : keyRepairNamed(steps.repair);
     tables = tables.map((each) => onlyUnits(each, units, { on, repair }));

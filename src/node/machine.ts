@@ -1,6 +1,6 @@
 import { rmSync } from 'node:fs';
 import { appendFile, mkdir, open, readdir, readFile, rm, rmdir } from 'node:fs/promises';
-import { dirname, join, resolve } from 'node:path';
+import { dirname, join, relative, resolve, sep } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { IsomericError } from '../core/errors.ts';
@@ -101,7 +101,12 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
       }
     },
     scratch: nodeCapabilities.scratch,
-    save: (tables, path, now) => saverFor(path).save(tables, inside(path), now),
+    async save(tables, path, now) {
+      const saver = saverFor(path);
+      const accounts = await saver.save(tables, inside(path), now);
+      const files = saver.files.map((file) => relative(resolve(folder), resolve(file)).split(sep).join('/'));
+      return { accounts, files };
+    },
     writeBytes: async (path, bytes) => {
       await writeChunks(inside(path), [bytes]);
     },

@@ -43,7 +43,11 @@ export interface Machine {
   /** Room outside memory for what is put aside. */
   scratch?: () => Scratch;
   /** Saves layers into a file of the study folder, by its ending. */
-  save(tables: readonly Table[], path: string, now: string): Promise<Account[]>;
+  save(
+    tables: readonly Table[],
+    path: string,
+    now: string,
+  ): Promise<{ accounts: Account[] /** Paths of all files that were written. */; files: string[] }>;
   /** Writes a file of the study folder. */
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;
   /** Adds text at the end of a file of the study folder. */

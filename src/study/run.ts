@@ -1,8 +1,8 @@
-import { counted, grouped } from '../core/account.ts';
-import { type Crs, crsLabel } from '../core/crs/crs.ts';
+import { counted } from '../core/account.ts';
+import type { Crs } from '../core/crs/crs.ts';
 import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
-import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import type { Layer, Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
 import { settingsText } from '../formats/settings/text.ts';
 import { requireFiles } from './file/files.ts';
@@ -37,23 +37,13 @@ export interface RunResult {
   findings: Finding[];
   /** Files in `delivered/`. */
   delivered: string[];
+  /** Errors found in layers that are coloured on a map: it shows what is wrong. */
+  drawnErrors: Finding[];
   /** What gathering would take; of a dry run. */
   estimates?: EstimateLine[];
 }
 
 const findingsPath = 'prepared/findings.json';
-
-/** `Flood refuges on the Ombrey Flats` → `flood-refuges-on-the-ombrey-flats` */
-export function slug(title: string): string {
-  return (
-    title
-      .normalize('NFD')
-      .replace(/\p{M}/gu, '')
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .replace(/^-+|-+$/g, '') || 'study'
-  );
-}
 
 /** Runs the study in the machine's folder: gather, prepare, check, draw, deliver. */
 export async function runStudy(machine: Machine, options: RunOptions = {}): Promise<RunResult> {
@@ -137,7 +127,8 @@ class Run {
       reporter.stage('Gather');
       area = await this.gatherAll(crs);
     } else this.files = filesFromLedger(study, ledger);
-    if (this.options.only === 'gather') return { study, findings: this.findings, delivered: [] };
+    if (this.options.only === 'gather')
+      return { study, findings: this.findings, delivered: [], drawnErrors: [] };
     area ??= await buildArea(study, crs, this.files, machine);
     if (this.wants('prepare')) {
       reporter.stage('Prepare');
@@ -157,19 +148,23 @@ class Run {
     if (this.wants('draw')) {
       reporter.stage('Draw');
       const { drawMap } = await import('./handing-on/draw.ts');
+      const { findings, files } = this;
+      const drawing = { study, layers, area, files, ledger, machine, findings };
       for (const [name, map] of Object.entries(study.draw)) {
-        const svg = await study.written.within(['draw', name], () =>
-          drawMap(name, map, study, layers, area, this.files, ledger, machine),
+        const { svg, sentence } = await study.written.within(['draw', name], () =>
+          drawMap(name, map, drawing),
         );
         await writeText(machine, `prepared/maps/${name}.svg`, svg);
-        reporter.say(
-          `Draw: ${name}; “${map.title}”, ${map.classes} classes of ${map['colour by']} over ${grouped(layers.get(map.layer)!.count ?? 0)} ${map.layer}.`,
-        );
+        reporter.say(sentence);
         maps.push({ name, title: map.title, svg });
       }
     }
     const delivered = this.wants('deliver') ? await this.deliver(area, layers, maps) : [];
-    return { study, findings: this.findings, delivered };
+    const coloured = new Set(Object.values(study.draw).map(({ layer }) => layer));
+    const drawnErrors = this.findings.filter(
+      ({ severity, layer }) => severity === 'error' && layer !== undefined && coloured.has(layer),
+    );
+    return { study, findings: this.findings, delivered, drawnErrors };
   }
 
   /** The layer that the area is made of first, then the rest, limited to the area where the service can. */
@@ -203,17 +198,21 @@ class Run {
     const { estimateAll, estimateSentence } = await import('./gathering/estimate.ts');
     const estimates = await estimateAll(others, extent, gathering);
     machine.reporter.say(estimateSentence(estimates));
-    return { study, findings: [], delivered: [], estimates };
+    return { study, findings: [], delivered: [], drawnErrors: [], estimates };
   }
 
   private async prepare(area: StudyArea): Promise<void> {
     const { study, machine, ledger } = this;
-    const { planLayer } = await import('./preparing/prepare.ts');
+    const [{ planLayer }, { Coverage }] = await Promise.all([
+      import('./preparing/prepare.ts'),
+      import('./preparing/coverage.ts'),
+    ]);
+    const coverage = new Coverage();
     const planned: (Layer | Table)[] = [];
     const left: Failure[] = [];
     for (const name of Object.keys(study.prepare))
       try {
-        planned.push(await planLayer(name, { study, area, files: this.files, machine }));
+        planned.push(await planLayer(name, { study, area, files: this.files, machine, coverage }));
       } catch (error) {
         // What does not need the dataset that is missing is prepared all the same.
         if (!(error instanceof IsomericError) || error.code !== 'not-gathered') throw error;
@@ -229,7 +228,7 @@ class Run {
       });
     ledger.steps = [];
     const now = machine.now();
-    const written = await machine.save(planned, preparedPath, now);
+    const { accounts: written } = await machine.save(planned, preparedPath, now);
     planned.forEach((layer, k) => {
       for (const account of [...layer.accounts, written[k]]) {
         if (account.sentence !== '') {
@@ -242,6 +241,7 @@ class Run {
       // What a reader finds out only while reading.
       for (const finding of layer.findings) this.add({ ...finding, layer: finding.layer ?? layer.name });
     });
+    for (const finding of coverage.findings(area)) this.add(finding);
     await ledger.save(machine);
     if (left.length === 0) return;
     throw new IsomericError(
@@ -277,10 +277,9 @@ class Run {
       }
     }
     const all = [...layers.values()];
-    const package_ = `delivered/${slug(study.study)}.gpkg`;
     const now = machine.now();
-    await machine.save(all, package_, now);
-    const delivered = [package_];
+    const { deliverData, deliveredWords, removeFormer } = await import('./handing-on/deliver.ts');
+    const delivered = await deliverData(study, all, machine, now);
     const { sheetWidth } = await import('../core/mapping/sheet.ts');
     for (const map of maps) {
       await writeText(machine, `delivered/maps/${map.name}.svg`, map.svg);
@@ -295,24 +294,25 @@ class Run {
     };
     await write('delivered/data-dictionary.csv', dictionaryText(dictionary));
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
+    const pages = study.deliver.pages.includes('report') ? ['delivered/report.html'] : [];
+    const before = ledger.delivery?.paths ?? [];
+    ledger.delivery = {
+      kind: 'delivery',
+      at: now,
+      paths: [...delivered, 'delivered/ledger.jsonl', ...pages],
+    };
     await write('delivered/ledger.jsonl', ledger.text);
-    if (study.deliver.pages.includes('report')) {
+    if (pages.length > 0) {
       const { reportHtml } = await import('./handing-on/report.ts');
       await write(
         'delivered/report.html',
         reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }),
       );
     }
-    const total = (some: readonly Table[]) => some.reduce((sum, table) => sum + (table.count ?? 0), 0);
-    const withPlace = all.filter(isLayer);
-    const tables = all.filter((table) => !isLayer(table));
-    const rows =
-      tables.length === 0
-        ? ''
-        : `, ${counted(tables.length, 'table', 'tables')} with ${counted(total(tables), 'row', 'rows')}`;
-    machine.reporter.say(
-      `Deliver: ${grouped(withPlace.length)} layers with ${grouped(total(withPlace))} features in ${crsLabel(area.crs)}${rows}; ${grouped(maps.length)} ${maps.length === 1 ? 'map' : 'maps'}, ${grouped(this.findings.length)} findings, ${grouped(delivered.length)} files in delivered/.`,
-    );
+    await removeFormer(before, delivered, machine);
+    await ledger.save(machine);
+    const counts = { maps: maps.length, findings: this.findings.length, files: delivered.length };
+    machine.reporter.say(deliveredWords(all, area.crs, counts));
     return delivered;
   }
 }

@@ -16,6 +16,11 @@ export const clipVerb = describeVerb({
       words: 'keep whole what reaches across the border, instead of cutting it',
       choices: ['whole'],
     },
+    least: {
+      kind: 'number',
+      words: 'drop what reaches across the border with less than this of itself inside, in per cent',
+      sign: 'per cent',
+    },
   },
   examples: [
     {
@@ -24,19 +29,20 @@ export const clipVerb = describeVerb({
       program: 'clip(area)',
     },
   ],
-  async apply(given, { area, keep }) {
+  async apply(given, { area, keep, least }) {
     const { index, note } = await area.in(given);
-    return clipLayer(given, index, { mode: keep === 'whole' ? 'whole' : 'cut', note });
+    return clipLayer(given, index, { mode: keep === 'whole' ? 'whole' : 'cut', least, note });
   },
 });
 
 /**
  * Cuts a layer to an area, which is brought into the layer's CRS where it has another.
  *
- * @param options `keep: 'whole'` keeps whole what reaches across the border
+ * @param options `keep: 'whole'` keeps whole what reaches across the border; `least`: what has less than this of itself
+ *   inside is dropped, in per cent
  * @throws IsomericError `crs-missing` where the layer or the area does not say its CRS
  */
-export function clip(area: Given<Area>, options: { keep?: 'whole' } = {}): LayerStep {
+export function clip(area: Given<Area>, options: { keep?: 'whole'; least?: number } = {}): LayerStep {
   const place = later(area);
   return stepOf(clipVerb, async () => ({ ...options, area: await place }));
 }

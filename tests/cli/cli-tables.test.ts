@@ -198,8 +198,9 @@ describe('widen and lengthen', () => {
 
   it('sums without totals count nobody twice', async () => {
     const sum = async (...more: string[]) => {
-      await isomeric('save', residents, ...more, '--out', 'some.csv');
-      await isomeric('group', 'some.csv', 'n = sum(OBS_VALUE)', '--by', 'SEX', '--out', 'sums.csv');
+      await isomeric('save', residents, ...more, '--out', 'some.csv', '--replace');
+      const sums = ['n = sum(OBS_VALUE)', '--by', 'SEX', '--out', 'sums.csv', '--replace'];
+      await isomeric('group', 'some.csv', ...sums);
       return (await read('sums.csv')).rows;
     };
     expect((await sum()).map((row) => row.SEX)).toEqual(['F', 'M', '_T']);

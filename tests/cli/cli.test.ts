@@ -142,7 +142,7 @@ describe('verbs', () => {
           '--area-where',
           "code = 'T204'",
           '--out',
-          out,
+          join(folder, 'again.gpkg'),
           '--json',
         )
       ).out,
@@ -151,6 +151,7 @@ describe('verbs', () => {
       in: 296,
       whole: 18,
       cut: 0,
+      dropped: 0,
       outside: 278,
       withoutGeometry: 0,
       unusable: 0,

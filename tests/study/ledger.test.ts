@@ -130,6 +130,7 @@ describe('the ledger', () => {
       'order',
       'usage',
       'step',
+      'delivery',
     ]);
   });
 

@@ -17,11 +17,11 @@ import {
 } from '../../src/core/index.ts';
 import { nodeMachine } from '../../src/node/index.ts';
 import { loadStudy } from '../../src/study/file/load.ts';
+import { slug } from '../../src/study/handing-on/deliver.ts';
 import { dataDictionary, dictionaryText, kindWords } from '../../src/study/handing-on/dictionary.ts';
 import { citations } from '../../src/study/handing-on/draw.ts';
 import { reportHtml } from '../../src/study/handing-on/report.ts';
 import { Ledger } from '../../src/study/ledger/ledger.ts';
-import { slug } from '../../src/study/run.ts';
 
 const hostile = `<script>alert("x")</script> & 'co'`;
 const square = geometriesFrom([

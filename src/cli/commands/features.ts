@@ -1,4 +1,5 @@
 import { basename } from 'node:path';
+import type { Command } from 'commander';
 import {
   type Account,
   type AreaIndex,
@@ -21,7 +22,6 @@ import {
 } from '../../core/index.ts';
 import type { TakenApart } from '../../formats/osm/classes/take-apart.ts';
 import type { MapExtract } from '../../formats/osm/reading/primitives.ts';
-import { writingFormatFor } from '../../formats/writing/register.ts';
 import { nodeCapabilities, openExtractFile } from '../../node/index.ts';
 import { watched } from '../finish.ts';
 import { areaAt, crsArgument } from '../opening.ts';
@@ -33,11 +33,13 @@ import {
   printJson,
   textTable,
 } from '../output.ts';
+import { type Settled, settleOutput, tellReplaced, withReplace } from '../outputs.ts';
 import { saveMany } from '../save-many.ts';
 import { schemeArgument } from '../schemes.ts';
 import { type AddCommand, numberOption, outputOf, wholeAboveZero } from './command.ts';
 
 interface FeaturesOptions {
+  replace?: boolean;
   scheme?: string;
   class?: string;
   area?: string;
@@ -108,7 +110,7 @@ function finished(
 }
 
 export const addFeatures: AddCommand = (program) => {
-  program
+  const command = program
     .command('features')
     .description('take a map extract apart: one layer a class and geometry kind')
     .argument('<extract>', 'OSM XML or PBF, also packed with gzip or bzip2')
@@ -132,9 +134,12 @@ export const addFeatures: AddCommand = (program) => {
     .option('--crs <crs>', 'the CRS wanted; longitudes and latitudes on WGS 84 when left out')
     .option('--most <number>', 'so many tags of unclassified objects at most', '15')
     .option('--out <path>', 'where to save; nothing is saved when left out')
-    .action(async (path: string, options: FeaturesOptions, command) => {
-      const output = outputOf(command);
-      if (options.out !== undefined) writingFormatFor(options.out);
+    .action(async (path: string, options: FeaturesOptions, own: Command) => {
+      const output = outputOf(own);
+      const settled =
+        options.out === undefined
+          ? null
+          : await settleOutput(options.out, [path, options.area ?? path], options);
       const given = [options.scheme ?? options.class, options.where, options.object].filter(
         (each) => each !== undefined,
       );
@@ -147,12 +152,18 @@ export const addFeatures: AddCommand = (program) => {
           },
         );
       const extract = await openExtractFile(path);
-      if (options.object !== undefined) await showObject(extract, options, output);
-      else await showClasses(extract, options, output);
+      if (options.object !== undefined) await showObject(extract, options, output, settled);
+      else await showClasses(extract, options, output, settled);
     });
+  withReplace(command);
 };
 
-async function showClasses(extract: MapExtract, options: FeaturesOptions, output: Output): Promise<void> {
+async function showClasses(
+  extract: MapExtract,
+  options: FeaturesOptions,
+  output: Output,
+  settled: Settled | null,
+): Promise<void> {
   const most = numberOption('most', options.most, wholeAboveZero);
   // Loaded when needed: other commands need not wait for them.
   const { schemeOfRule, takeApart } = await import('../../formats/osm/classes/take-apart.ts');
@@ -171,7 +182,7 @@ async function showClasses(extract: MapExtract, options: FeaturesOptions, output
   });
   const shaped = options.points === true ? taken.layers.map(innerPoints) : taken.layers;
   const layers = finished(shaped, crs, crop, options);
-  const written = await saved(layers, options, output);
+  const written = await saved(layers, options, output, settled);
   const figures = options.figures === true ? await figuresOf(layers) : null;
   const accounts = [taken.account, ...layers.flatMap((layer) => layer.accounts), ...written].filter(
     (account) => account.closed,
@@ -204,8 +215,13 @@ async function showClasses(extract: MapExtract, options: FeaturesOptions, output
   printFindings(output, findings);
 }
 
-async function saved(layers: readonly Layer[], options: FeaturesOptions, output: Output): Promise<Account[]> {
-  if (options.out === undefined) return [];
+async function saved(
+  layers: readonly Layer[],
+  options: FeaturesOptions,
+  output: Output,
+  settled: Settled | null,
+): Promise<Account[]> {
+  if (options.out === undefined || settled === null) return [];
   if (layers.length === 0)
     throw new IsomericError(
       'nothing-found',
@@ -217,10 +233,13 @@ async function saved(layers: readonly Layer[], options: FeaturesOptions, output:
     );
   const progress = printingReporter(output);
   try {
-    return await saveMany(
+    const written = await saveMany(
       layers.map((layer) => watched(layer, progress)),
       options.out,
+      settled,
     );
+    tellReplaced(written, settled);
+    return written;
   } finally {
     progress.stop();
   }
@@ -329,12 +348,17 @@ function printUnclassified(output: Output, taken: TakenApart, most: number): voi
     );
 }
 
-async function showObject(extract: MapExtract, options: FeaturesOptions, output: Output): Promise<void> {
+async function showObject(
+  extract: MapExtract,
+  options: FeaturesOptions,
+  output: Output,
+  settled: Settled | null,
+): Promise<void> {
   const crs = options.crs === undefined ? null : await crsArgument(options.crs);
   const { oneObject, parseObjectName } = await import('../../formats/osm/assembling/one-object.ts');
   const found = await oneObject(extract, parseObjectName(options.object!));
   const layers = finished(found.layers, crs, { area: null }, options);
-  const written = await saved(layers, options, output);
+  const written = await saved(layers, options, output, settled);
   const accounts = [...layers.flatMap((layer) => layer.accounts), ...written].filter(
     (account) => account.closed,
   );

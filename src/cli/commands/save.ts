@@ -1,4 +1,4 @@
-import { rename, stat, writeFile } from 'node:fs/promises';
+import { rename, writeFile } from 'node:fs/promises';
 import {
   type Account,
   assignCrs,
@@ -10,6 +10,7 @@ import {
   selectColumns,
   type Table,
 } from '../../core/index.ts';
+import { withoutGeometry } from '../../core/layer/layer.ts';
 import type { Opened } from '../../formats/opening/contents.ts';
 import { writingFormatFor, writingFormats } from '../../formats/writing/register.ts';
 import { openPath } from '../../node/index.ts';
@@ -17,12 +18,13 @@ import { dataDictionary, dictionaryText } from '../../study/handing-on/dictionar
 import { watched } from '../finish.ts';
 import { crsArgument } from '../opening.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
+import { settleOutput, tellReplaced, withReplace } from '../outputs.ts';
 import { saveMany } from '../save-many.ts';
 import { applyTableSteps, type TableSteps, withTableSteps } from '../table-steps.ts';
 import { columnsFromText } from '../verb-options.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 
-interface SaveOptions extends TableReading, TableSteps {
+interface SaveOptions extends Omit<TableReading, 'geometry'>, TableSteps {
   out: string;
   dictionary?: string;
   layer?: string;
@@ -33,12 +35,18 @@ interface SaveOptions extends TableReading, TableSteps {
   as?: string;
   add?: boolean;
   replace?: boolean;
+  /** False with --no-geometry. */
+  geometry?: string | false;
 }
 
 /** The layers that are to be saved, of all inputs; `--layer` chooses among them, several with commas between. */
 async function chosen(paths: readonly string[], options: SaveOptions): Promise<Opened[]> {
   const all: Opened[] = [];
-  for (const path of paths) all.push(...(await openPath(path, openOptions(options))));
+  const { geometry, ...others } = options;
+  const reading = openOptions(
+    geometry === false || geometry === undefined ? others : { ...others, geometry },
+  );
+  for (const path of paths) all.push(...(await openPath(path, reading)));
   // Tables that only describe the others have done so already.
   const data = all.filter((opened) => opened.describes !== true);
   if (options.layer === undefined) return data.length > 0 ? data : all;
@@ -59,21 +67,10 @@ async function prepared(source: Table, options: SaveOptions): Promise<Table> {
   if (options.from !== undefined && isLayer(table)) table = assignCrs(table, await crsArgument(options.from));
   if (options.where !== undefined) table = filterRows(table, options.where);
   if (options.columns !== undefined) table = selectColumns(table, columnsFromText(options.columns));
+  if (options.geometry === false) return withoutGeometry(table);
   if (options.crs === undefined) return table;
   const crs = await crsArgument(options.crs);
   return isLayer(table) ? reprojectLayer(table, crs) : table;
-}
-
-/** A target that is a folder would be a mistake that shows late. */
-async function refuseFolder(path: string): Promise<void> {
-  const found = await stat(path).catch(() => null);
-  if (found?.isDirectory()) {
-    throw new IsomericError('out-folder', 'It is a folder.', {
-      place: { file: path },
-      advice: 'Say a file for --out, for example wards.gpkg.',
-      blame: 'usage',
-    });
-  }
 }
 
 /** Beside, then renamed: nothing half-written stays. */
@@ -108,8 +105,7 @@ export const addSave: AddCommand = (program) => {
     .option('--from <crs>', 'the CRS that the layer has, when it does not say so or says a wrong one')
     .option('--where <cql2>', 'only rows for which this is true')
     .option('--columns <names>', 'only these columns, separated by commas; NEW = OLD renames one')
-    .option('--add', 'add to the GeoPackage that is there, instead of writing it anew')
-    .option('--replace', 'with --add: layers of the same name give way')
+    .option('--add', 'add to the GeoPackage that is there')
     .option(
       '--dictionary <path>',
       'also save a data dictionary (.csv): fields, titles, units, universes, reasons',
@@ -118,10 +114,11 @@ export const addSave: AddCommand = (program) => {
       '--geometry <columns>',
       'columns that hold the geometry of a table: "lon, lat", or one with WKT or WKB',
     )
+    .option('--no-geometry', 'only the rows, as a table')
     .action(async (paths: string[], options: SaveOptions, command) => {
       const output = outputOf(command);
       const format = writingFormatFor(options.out, options.as);
-      await refuseFolder(options.out);
+      const settled = await settleOutput(options.out, paths, options);
       const opened = await chosen(paths, options);
       if (format.holds === 'one' && opened.length > 1 && !options.byLevel) {
         throw new IsomericError(
@@ -139,9 +136,10 @@ export const addSave: AddCommand = (program) => {
       try {
         written = await saveMany(flowing, options.out, {
           as: options.as,
-          add: options.add === true || options.replace === true,
-          replace: options.replace,
+          add: settled.add,
+          replace: settled.replace,
         });
+        tellReplaced(written, settled);
         if (options.dictionary !== undefined)
           await writeText(options.dictionary, dictionaryText(await dataDictionary(tables)));
       } finally {
@@ -153,5 +151,6 @@ export const addSave: AddCommand = (program) => {
       );
       print(output, options.out, accounts, findings);
     });
+  withReplace(saveCommand);
   withTableSteps(withTableOptions(saveCommand));
 };

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { mkdir, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
-import { atLeast, grouped, IsomericError } from '../../core/index.ts';
+import { atLeast, counted, grouped, IsomericError } from '../../core/index.ts';
 import { suggest } from '../../core/nearest.ts';
 import { nodeMachine, writeText } from '../../node/index.ts';
 import { type Stage, stages } from '../../study/stages.ts';
@@ -20,7 +20,7 @@ export async function runAndPrint(
     only?: Stage;
     dry?: boolean;
     again?: string[];
-    failAt: ReturnType<typeof severityOption>;
+    failAt?: ReturnType<typeof severityOption>;
     addresses?: Record<string, string>;
   },
 ): Promise<void> {
@@ -42,6 +42,7 @@ export async function runAndPrint(
         study: result.study.study,
         delivered: result.delivered,
         findings: result.findings,
+        ...(result.drawnErrors.length === 0 ? {} : { drawnErrors: result.drawnErrors }),
         ...(result.estimates === undefined ? {} : { estimates: result.estimates }),
       });
     else {
@@ -57,11 +58,19 @@ export async function runAndPrint(
         for (const path of result.delivered) output.line(`  ${join(folder, path)}`);
       }
     }
-    if (
-      options.failAt !== 'never' &&
-      result.findings.some((finding) => atLeast(finding.severity, options.failAt as 'note'))
-    )
-      process.exitCode = exitCodes.findings;
+    const { failAt } = options;
+    const grave =
+      failAt === undefined
+        ? result.drawnErrors
+        : result.findings.filter(({ severity }) => failAt !== 'never' && atLeast(severity, failAt));
+    if (grave.length === 0) return;
+    process.exitCode = exitCodes.findings;
+    if (failAt !== undefined || output.json) return;
+    // What stands last is read: a map that shows what is wrong looks like any other.
+    output.line(
+      `\n${output.colours.redBright('Not to be believed yet:')} ${counted(grave.length, 'error', 'errors')} in what the maps colour.`,
+    );
+    printFindings(output, grave);
   } finally {
     reporter.stop();
   }
@@ -81,13 +90,12 @@ export const addRun: AddCommand = (program) => {
     )
     .option(
       '--fail-at <severity>',
-      'end with 1 at findings of this severity or worse: note, warning, error, never',
-      'never',
+      'end with 1 at findings of this severity or worse: note, warning, error, never; when left out, at errors in layers that a map colours',
     )
     .action(
       async (
         folder: string,
-        options: { only?: string; dry?: boolean; again?: string[]; failAt: string },
+        options: { only?: string; dry?: boolean; again?: string[]; failAt?: string },
         command,
       ) => {
         const output = outputOf(command);
@@ -102,7 +110,7 @@ export const addRun: AddCommand = (program) => {
           only,
           dry: options.dry,
           again: options.again,
-          failAt: severityOption(options.failAt),
+          failAt: options.failAt === undefined ? undefined : severityOption(options.failAt),
         });
       },
     );

@@ -1,13 +1,15 @@
 import type { Command } from 'commander';
-import { saverFor } from '../../node/save.ts';
 import type { Verb } from '../../verbs/description.ts';
 import { finish } from '../finish.ts';
 import { openInput, openLayerAt } from '../opening.ts';
+import { settleOutput, withReplace } from '../outputs.ts';
 import { addVerbOptions, verbValues } from '../verb-options.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 
 interface VerbOptions extends TableReading {
   out: string;
+  replace?: boolean;
+  area?: string;
   layer?: string;
   from?: string;
 }
@@ -35,7 +37,8 @@ export function commandOf(verb: Verb): AddCommand {
         const own = rest.at(-1) as Command;
         const options = own.opts<VerbOptions>();
         // A mistake in where it is to go is told before anything is opened.
-        saverFor(options.out);
+        const inputs = [path, ...rest, options.area].filter((each) => typeof each === 'string');
+        const settled = await settleOutput(options.out, inputs, { replace: options.replace });
         const given: Record<string, unknown> = { ...options };
         behind.forEach((name, k) => {
           // “--table NAME” chooses a layer of the file that stands at <table>.
@@ -47,8 +50,9 @@ export function commandOf(verb: Verb): AddCommand {
         const { layer, from } = options;
         const open = verb.takes === 'layer' ? openLayerAt : openInput;
         const table = await open(path, { layer, from, ...(other ? {} : reading) });
-        await finish(outputOf(own), await verb.apply(table, values), options.out);
+        await finish(outputOf(own), await verb.apply(table, values), options.out, settled);
       });
+    withReplace(command);
     withTableOptions(command);
   };
 }

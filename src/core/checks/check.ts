@@ -265,7 +265,7 @@ export function areaCheck(layer: Layer, area: AreaIndex): Check {
       }
       return {
         findings,
-        sentence: `Area: ${layer.name} ${all === 0 ? 'has no features' : meets ? 'reaches the study area' : 'misses the study area'}.`,
+        sentence: `Area: ${layer.name} ${all === 0 ? 'has no features' : meets ? 'meets the study area' : 'misses the study area'}.`,
       };
     },
   };

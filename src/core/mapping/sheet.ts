@@ -44,6 +44,8 @@ export interface Sheet {
   legend?: ClassLegend;
   /** What the map shows; the layers' own box when left out. */
   extent: Box;
+  /** What a reader must know to believe the map: where data end, what is missing. */
+  notes?: readonly string[];
   sources: readonly string[];
 }
 
@@ -55,6 +57,8 @@ const frame = { x: 36, y: 104, width: 752, height: 596 };
 const column = { x: 820, y: 104, width: 267 };
 const ink = '#1d2a33';
 const quiet = '#5b6b76';
+const warning = '#8a3b00';
+const mostFooterLines = 5;
 const noValue = '#e3e3e0';
 const font = "font-family=\"'Source Sans 3', 'Source Sans Pro', 'Helvetica Neue', Arial, sans-serif\"";
 
@@ -251,14 +255,22 @@ function northArrow(sheet: Sheet, _view: View): string {
 }
 
 function footer(sheet: Sheet): string {
-  const lines = [
-    ...wrap(`Sources: ${sheet.sources.join(' ')}`, 168),
-    `${sheet.crsWords}. Made with Isomeric.`,
-  ].slice(0, 5);
-  return lines
+  const notes = wrap((sheet.notes ?? []).join(' '), 150).slice(0, 3);
+  const sources = sheet.sources.length === 0 ? 'not named.' : sheet.sources.join(' ');
+  const lines = wrap(`Sources: ${sources}`, 168);
+  const room = mostFooterLines - notes.length - 1;
+  const shown = lines.length <= room ? lines : [...lines.slice(0, room - 1), `${lines[room - 1]} …`];
+  const told: [string, string][] = [
+    ...notes.map((line): [string, string] => [line, `font-weight="600" fill="${warning}"`]),
+    ...[...shown, `${sheet.crsWords}. Made with Isomeric.`].map((line): [string, string] => [
+      line,
+      `fill="${quiet}"`,
+    ]),
+  ];
+  return told
     .map(
-      (line, k) =>
-        `<text x="36" y="${722 + 15 * k}" font-size="11.5" fill="${quiet}">${xmlText(line)}</text>`,
+      ([line, style], k) =>
+        `<text x="36" y="${718 + 15 * k}" font-size="11.5" ${style}>${xmlText(line)}</text>`,
     )
     .join('\n');
 }

@@ -304,6 +304,16 @@ export const writingFormats: readonly WritingFormat[] = [
   },
 ];
 
+const onlyTables = new Set(['dbase', 'xlsx', 'csv', 'tsv']);
+
+/** Is it a format of tables, without geometry of its own? */
+export const isTableFormat = (name: string): boolean => onlyTables.has(name);
+
+/** The format of that name. */
+export function writingFormatNamed(name: string): WritingFormat {
+  return writingFormatFor('', name);
+}
+
 /** The format that the name of a file chooses, or `as` when it is given; a mistake is told before anything is read. */
 export function writingFormatFor(name: string, as?: string): WritingFormat {
   if (as !== undefined) {

@@ -63,7 +63,11 @@ export async function writeTables(
         `${counted(names.length, 'field without a name is', 'fields without a name are')} called ${listed(names)}.`,
       );
     const { unquoted, marked } = tallies[k];
-    if (marked > 0)
+    const present = new Set(table.schema.map((field) => field.name));
+    const kept = table.schema.every(
+      (field) => field.marks === undefined || present.has(`${field.name}_reason`),
+    );
+    if (marked > 0 && !kept)
       told.push(
         `${counted(marked, 'value is', 'values are')} blank, or the bound, where the table has a mark (${listed([...new Set(table.schema.flatMap(({ marks }) => marks?.map(({ reason }) => reason) ?? []))].slice(0, 6))}): no format keeps the reason (--reasons writes it into a column).`,
       );

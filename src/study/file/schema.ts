@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { mostHeaderRows } from '../../core/table/header-rows.ts';
 import { usualUnsureAbove } from '../../core/table/margins.ts';
+import { isTableFormat, writingFormats } from '../../formats/writing/register.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
 import { stepSchema } from './steps.ts';
 import { name, text } from './words.ts';
@@ -241,6 +242,19 @@ const dataset = z
     'scheme, geometry and tags go with “class:”',
   );
 
+/** Tables beside the layers, where their format holds tables. */
+const withTheLayers = 'with the layers';
+const layerFormats = writingFormats.filter(({ name }) => !isTableFormat(name)).map(({ name }) => name);
+const tableFormats = writingFormats.filter(({ name }) => isTableFormat(name)).map(({ name }) => name);
+
+function oneOrSeveral(names: readonly string[], usual: string[]) {
+  const one = z.enum(names as [string, ...string[]]);
+  return one
+    .transform((name) => [name])
+    .or(z.array(one).min(1))
+    .default(usual);
+}
+
 const checkItem = z
   .union([text, z.strictObject({ key: text }), z.strictObject({ sure: text })])
   .transform((item) =>
@@ -314,10 +328,15 @@ export const studySchema = z.strictObject({
   draw: z.record(name, map).default({}),
   deliver: z
     .strictObject({
-      layers: z.enum(['geopackage']).default('geopackage'),
+      layers: oneOrSeveral(layerFormats, ['geopackage']).describe(
+        'Formats of the layers, one or several; a format that holds one layer gets a folder with a file for each.',
+      ),
+      tables: oneOrSeveral([...tableFormats, withTheLayers] as const, [withTheLayers]).describe(
+        'Formats of tables; a format of its own also gets the rows of the layers, without geometry.',
+      ),
       pages: z.array(z.enum(['report'])).default(['report']),
     })
-    .default({ layers: 'geopackage', pages: ['report'] }),
+    .default({ layers: ['geopackage'], tables: [withTheLayers], pages: ['report'] }),
 });
 
 /** What a file says, with what is usual put in. */

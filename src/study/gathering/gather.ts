@@ -1,4 +1,4 @@
-import { counted, grouped } from '../../core/account.ts';
+import { counted, grouped, listed } from '../../core/account.ts';
 import { failureOf, IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Path } from '../../formats/settings/places.ts';
@@ -12,6 +12,7 @@ import type { DatasetEntry } from '../ledger/ledger-entries.ts';
 import type { Machine } from '../machine.ts';
 import { checkLimits } from './limits.ts';
 import { type Extent, groupOrders, type OrderGroup, requestOf, sameRequest, withPlacing } from './orders.ts';
+import { receiveOwnFiles } from './own-files.ts';
 import { addressOf, contextFor, type Gathering, type GatherOptions } from './source-context.ts';
 import { settleTerms } from './terms.ts';
 
@@ -69,11 +70,19 @@ export async function beginGathering(
     hosts: new HostGate(sleep, atOnce, () => Date.parse(machine.now())),
     documents: new Map(),
     claims: new Map(),
+    uncited: [],
   };
 }
 
 /** Ends a gathering in which every dataset came. */
-export async function endGathering({ machine, ledger, study }: Gathering): Promise<void> {
+export async function endGathering({ machine, ledger, study, uncited }: Gathering): Promise<void> {
+  if (uncited.length > 0)
+    machine.reporter.finding({
+      code: 'citation-missing',
+      severity: 'note',
+      words: `Nothing says where ${listed(uncited)} ${uncited.length === 1 ? 'comes' : 'come'} from: maps and report can only name the files.`,
+      repair: `“citation: …” under gather → ${uncited[0]}`,
+    });
   const kept = new Set([...ledger.datasets.values()].flatMap((entry) => entry.paths));
   const ofStudy = (receipt: Receipt) => receipt.datasets.some((name) => name in study.gather);
   const stale: string[] = [];
@@ -220,6 +229,7 @@ export async function gather(
     const { from, file, 'same as': same } = study.gather[name];
     if (from === undefined && same === undefined && file !== undefined) files.set(name, [file]);
   }
+  await receiveOwnFiles(names, gathering);
   const asked = names.filter((name) => study.gather[name].from !== undefined);
   const groups = groupOrders(study, asked, extent, machine, options);
   const done = new Map<OrderGroup, Outcome>();

@@ -30,6 +30,8 @@ export interface Gathering {
   hosts: HostGate;
   documents: Map<string, Promise<unknown>>;
   claims: TransferContext['claims'];
+  /** Datasets of the study folder of which nothing says where they come from. */
+  uncited: string[];
 }
 
 /** Address of a source: what the options say in place of the study, else what the study says. */

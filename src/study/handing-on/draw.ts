@@ -1,12 +1,15 @@
+import { counted, grouped } from '../../core/account.ts';
 import { crsLabel } from '../../core/crs/crs.ts';
 import { IsomericError } from '../../core/errors.ts';
+import type { Finding } from '../../core/findings.ts';
 import { dimensionOf, type GeometryArray } from '../../core/geometry/geometry-array.ts';
+import { planarArea } from '../../core/geometry/measures.ts';
 import type { Batch } from '../../core/layer/batch.ts';
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
-import { looksLikeCount, shade, shadingWords } from '../../core/mapping/choropleth.ts';
+import { looksLikeCount, type Shading, shade, shadingWords } from '../../core/mapping/choropleth.ts';
 import { drawSheet, type SheetLayer } from '../../core/mapping/sheet.ts';
-import { fieldTitle, requireField } from '../../core/table/schema.ts';
+import { fieldIndex, fieldTitle, requireField } from '../../core/table/schema.ts';
 import type { Study, StudyMap } from '../file/schema.ts';
 import { datasetsOf } from '../file/steps.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
@@ -65,17 +68,24 @@ function lineStyle(name: string, turn: number) {
   return /water|river|canal|stream/i.test(name) ? lineStyles[1] : turn === 0 ? lineStyles[0] : lineStyles[2];
 }
 
-/** Draws a map of a study; returns its SVG. */
+/** What maps are drawn from. */
+export interface Drawing {
+  study: Study;
+  layers: ReadonlyMap<string, Layer | Table>;
+  area: StudyArea;
+  files: GatheredFiles;
+  ledger: Ledger;
+  machine: Machine;
+  /** What was found before: what a reader of the map must know stands on it. */
+  findings: readonly Finding[];
+}
+
+/** Draws a map of a study: its SVG, and what was drawn in one sentence. Where nothing would be coloured it is an error. */
 export async function drawMap(
   name: string,
   map: StudyMap,
-  study: Study,
-  layers: ReadonlyMap<string, Layer | Table>,
-  area: StudyArea,
-  files: GatheredFiles,
-  ledger: Ledger,
-  machine: Machine,
-): Promise<string> {
+  { study, layers, area, files, ledger, machine, findings }: Drawing,
+): Promise<{ svg: string; sentence: string }> {
   const layer = titled(layerNamed(layers, map.layer), study);
   const column = requireField(layer.schema, map['colour by'], map.layer);
   const field = layer.schema[column];
@@ -88,6 +98,8 @@ export async function drawMap(
   }
   const batches = await held(layer);
   const shading = shade(batches, column, map.classes, map.colours);
+  const blanks = blankWords(batches, layer, column, shading);
+  if (shading.counts.every((count) => count === 0)) throw blankMap(name, map, field.name, blanks, findings);
   if (looksLikeCount(batches, column)) {
     machine.reporter.finding({
       code: 'count-mapped',
@@ -151,7 +163,16 @@ export async function drawMap(
     stroke: '#1d2a33',
     width: 1.8,
   });
-  return drawSheet({
+  const covered = unitsCover(batches, area);
+  if (covered < fullCover)
+    machine.reporter.finding({
+      code: 'units-missing',
+      severity: 'warning',
+      layer: map.layer,
+      words: `${map.layer} cover ${Math.floor(covered * 100)} % of the study area; on the map ${name} the rest has no colour.`,
+    });
+  const notes = notesFor(study, map, covered, findings);
+  const svg = drawSheet({
     title: map.title,
     subtitle: map.subtitle ?? study.study,
     crs: area.crs,
@@ -167,8 +188,109 @@ export async function drawMap(
       methodWords: shadingWords(shading, map.layer),
     },
     extent: area.area.box,
+    notes,
     sources: citations(study, ledger, used),
   });
+  return { svg, sentence: drawnWords(name, map, shading, blanks) };
+}
+
+/** `5 natural classes`… `35 of 37 wards coloured, 2 blank (2 suppressed)`. */
+function drawnWords(name: string, map: StudyMap, shading: Shading, blanks: string): string {
+  const coloured = shading.counts.reduce((sum, count) => sum + count, 0);
+  const all = coloured + shading.withoutValue;
+  const which = coloured === all ? `all ${grouped(all)}` : `${grouped(coloured)} of ${grouped(all)}`;
+  const classes = counted(shading.counts.length, 'class', 'classes');
+  return `Draw: ${name}; “${map.title}”, ${which} ${map.layer} coloured by ${map['colour by']} in ${classes} (${map.classes})${blanks}.`;
+}
+
+/** Why features are blank: `, 2 blank (1 suppressed, 1 without a value)`; nothing where none is. */
+function blankWords(batches: readonly Batch[], layer: Layer, column: number, shading: Shading): string {
+  if (shading.withoutValue === 0) return '';
+  const reasonsOf = layer.schema.flatMap(({ name }, c) => {
+    const of = /^(.+)_reason$/.exec(name)?.[1];
+    return of === undefined ? [] : [{ c, of: of === layer.schema[column].name ? '' : `${of} ` }];
+  });
+  const key = layer.schema.findIndex((each) => each.role === 'code');
+  const code = key < 0 ? fieldIndex(layer.schema, 'code') : key;
+  const reasons = new Map<string, string[]>();
+  const limits = shading.classes.breaks;
+  batches.forEach((batch, b) => {
+    for (let i = 0; i < batch.length; i++) {
+      if (shading.classOf[b][i] >= 0) continue;
+      const value = batch.columns[column].number(i);
+      const told = Number.isNaN(value)
+        ? (reasonIn(batch, i, reasonsOf) ?? 'without a value')
+        : `outside ${limits[0]} to ${limits.at(-1)}`;
+      const unit = (code < 0 ? null : batch.columns[code].text(i)) ?? String(batch.id(i));
+      reasons.set(told, [...(reasons.get(told) ?? []), unit]);
+    }
+  });
+  const listed = [...reasons]
+    .sort((a, b) => b[1].length - a[1].length)
+    .map(([words, units]) => `${units.length <= 3 ? units.join(', ') : grouped(units.length)} ${words}`)
+    .join('; ');
+  return `, ${grouped(shading.withoutValue)} blank (${listed})`;
+}
+
+/** Why a value is blank: its own reason, or that of a field that it may be computed of. */
+function reasonIn(batch: Batch, i: number, reasons: readonly { c: number; of: string }[]): string | null {
+  const told = reasons.flatMap(({ c, of }) => {
+    const reason = batch.columns[c].text(i);
+    return reason === null ? [] : [{ of, reason }];
+  });
+  const own = told.find(({ of }) => of === '') ?? told[0];
+  return own === undefined ? null : `${own.of}${own.reason}`;
+}
+
+/** A map on which nothing has a colour is none, whatever else is on it. */
+function blankMap(
+  name: string,
+  map: StudyMap,
+  field: string,
+  blanks: string,
+  findings: readonly Finding[],
+): IsomericError {
+  const cause = findings.find(({ layer, severity }) => layer === map.layer && severity === 'error');
+  const cure = findings.find(
+    ({ layer, code, repair }) => layer === map.layer && code.startsWith('join-') && repair !== undefined,
+  );
+  return new IsomericError(
+    'map-blank',
+    `The map ${name} would be blank: no ${map.layer} has a colour${blanks}.`,
+    {
+      advice: [cause?.words, cure?.repair === undefined ? '' : `Repair: ${cure.repair}.`]
+        .filter(Boolean)
+        .join(' '),
+      blame: 'input',
+      wrong: field,
+    },
+  );
+}
+
+/** Less is told: borders that were generalised otherwise take away a little. */
+const fullCover = 0.98;
+
+/** The share of the area that the coloured units cover, at most 1. */
+function unitsCover(batches: readonly Batch[], { area }: StudyArea): number {
+  const total = (array: GeometryArray) => {
+    let sum = 0;
+    for (let i = 0; i < array.length; i++) sum += planarArea(array, i);
+    return sum;
+  };
+  const whole = total(area.geometry);
+  const covered = batches.reduce((sum, batch) => sum + total(batch.geometry!), 0);
+  return whole > 0 ? Math.min(1, covered / whole) : 1;
+}
+
+/** What a reader of a map must know to believe it. */
+function notesFor(study: Study, map: StudyMap, covered: number, findings: readonly Finding[]): string[] {
+  const notes: string[] = [];
+  if (covered < fullCover)
+    notes.push(`${titleOf(study, map.layer)} cover ${Math.floor(covered * 100)} % of the study area.`);
+  for (const { code, layer, words } of findings)
+    if (code === 'source-ends' && layer !== undefined && [map.layer, ...map.over].includes(layer))
+      notes.push(words);
+  return notes;
 }
 
 /** Citations of everything that went into the layers of a map, tables joined to them included. */
@@ -182,7 +304,7 @@ export function citations(study: Study, ledger: Ledger, names: ReadonlySet<strin
   );
   const told: string[] = [];
   for (const receipt of ledger.received()) {
-    const citation = receipt.citation ?? receipt.what;
+    const citation = receipt.citation ?? `${receipt.what} (no citation given).`;
     if (files.has(receipt.path) && !told.includes(citation)) told.push(citation);
   }
   return told;

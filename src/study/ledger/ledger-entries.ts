@@ -100,6 +100,10 @@ const step = z
   })
   .describe('What a step of the preparation did.');
 
+const delivery = z
+  .object({ kind: z.literal('delivery'), at: time, paths: z.array(z.string()) })
+  .describe('What the last run delivered: files of the study folder.');
+
 export const entrySchema = z.discriminatedUnion('kind', [
   file,
   dataset,
@@ -108,6 +112,7 @@ export const entrySchema = z.discriminatedUnion('kind', [
   order,
   usage,
   step,
+  delivery,
 ]);
 
 /** One line of the ledger. */
@@ -117,6 +122,7 @@ export type GatheringEntry = z.output<typeof gathering>;
 export type TermsEntry = z.output<typeof terms>;
 export type OrderEntry = z.output<typeof order>;
 export type UsageEntry = z.output<typeof usage>;
+export type DeliveryEntry = z.output<typeof delivery>;
 /** What one step did to how many features. */
 export type StepEntry = z.output<typeof step>;
 

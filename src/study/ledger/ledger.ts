@@ -4,6 +4,7 @@ import type { Receipt } from '../../sources/receipt.ts';
 import { type Machine, readText, writeText } from '../machine.ts';
 import {
   type DatasetEntry,
+  type DeliveryEntry,
   entrySchema,
   type GatheringEntry,
   type LedgerEntry,
@@ -28,6 +29,7 @@ export class Ledger {
   readonly usage = new Map<string, UsageEntry>();
   gathering: GatheringEntry | null = null;
   steps: StepEntry[] = [];
+  delivery: DeliveryEntry | null = null;
   /** Files of each dataset that came since it was begun. */
   private readonly since = new Map<string, Set<string>>();
   /** Datasets that were done since the gathering was begun. */
@@ -100,6 +102,9 @@ export class Ledger {
       }
       case 'step':
         this.steps.push(entry);
+        break;
+      case 'delivery':
+        this.delivery = entry;
     }
   }
 
@@ -181,6 +186,7 @@ export class Ledger {
       ...datasets.filter(ofNow),
       ...receipts.filter(({ path }) => fresh.has(path)),
       ...this.steps,
+      ...(this.delivery === null ? [] : [this.delivery]),
     ];
   }
 

@@ -10,6 +10,7 @@ import type { Study } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Machine } from '../machine.ts';
 import type { StudyArea } from './area.ts';
+import type { Coverage } from './coverage.ts';
 import { openDataset, studyGrids, titled } from './open-datasets.ts';
 import { stepValues } from './step-values.ts';
 
@@ -19,6 +20,8 @@ export interface Preparing {
   area: StudyArea;
   files: GatheredFiles;
   machine: Machine;
+  /** Watches how far each layer reaches. */
+  coverage: Coverage;
 }
 
 /**
@@ -30,11 +33,14 @@ export async function planLayer(
   preparing: Preparing,
   under: readonly string[] = [],
 ): Promise<Layer | Table> {
-  const { study, area, files, machine } = preparing;
+  const { study, area, files, machine, coverage } = preparing;
   let table = await openDataset(name, study, files, machine);
   const layer = table;
   if (isLayer(layer))
-    table = await study.written.within(['gather', name], () => inStudyCrs(layer, preparing));
+    table = coverage.watch(
+      await study.written.within(['gather', name], () => inStudyCrs(layer, preparing)),
+      files.get(name) ?? [],
+    );
   const open = (other: string, asGathered: boolean) =>
     asGathered || !(other in study.prepare)
       ? openDataset(other, study, files, machine)

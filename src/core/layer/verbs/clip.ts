@@ -1,8 +1,9 @@
-import { type Count, closeAccount } from '../../account.ts';
+import { type Account, type Count, closeAccount, grouped } from '../../account.ts';
 import type { AreaIndex } from '../../geometry/area-index.ts';
 import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
 import { emptyBox, type GeometryArray, Kind, type KindName } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
+import { planarArea, planarLength } from '../../geometry/measures.ts';
 import type { Layer } from '../layer.ts';
 import { fillHeights } from './heights.ts';
 import { applyVerb } from './verb.ts';
@@ -11,6 +12,8 @@ import { applyVerb } from './verb.ts';
 export interface ClipOptions {
   /** `cut`: at the border (default). `whole`: features that share inner points or a stretch with the area stay whole. */
   mode?: 'cut' | 'whole';
+  /** Features across the border that keep less than this of their area (or length) are dropped, in per cent. */
+  least?: number;
   /** Added to the account: how the area was brought into the layer's CRS. */
   note?: string;
 }
@@ -27,6 +30,7 @@ const multi: Partial<Record<KindName, KindName>> = {
  */
 export function clipLayer(layer: Layer, area: AreaIndex, options: ClipOptions = {}): Layer {
   const whole = options.mode === 'whole';
+  const { least = 0 } = options;
   const kinds =
     layer.kinds && !whole
       ? [...new Set(layer.kinds.flatMap((kind) => [kind, multi[kind] ?? kind]))]
@@ -41,6 +45,8 @@ export function clipLayer(layer: Layer, area: AreaIndex, options: ClipOptions = 
       let cut = 0;
       let without = 0;
       let unusable = 0;
+      let slivers = 0;
+      let dropped = 0;
       const box = emptyBox();
       const verdicts = new Uint8Array(16_384);
       for await (const batch of batches) {
@@ -89,18 +95,26 @@ export function clipLayer(layer: Layer, area: AreaIndex, options: ClipOptions = 
             }
             continue;
           }
-          const mark = builder.mark();
-          const result = clipOne(geometry, i, area, builder);
+          const piece = new GeometryMaker();
+          const result = clipOne(geometry, i, area, piece);
           if (result === Clipped.Outside) continue;
-          indices.push(i);
           if (result === Clipped.Whole) keptWhole++;
           else {
-            cut++;
-            if (whole) {
-              builder.back(mark);
-              builder.copy(geometry, i);
+            const left = piece.finish();
+            const share = shareLeft(left, geometry, i);
+            if (share < least / 100) {
+              dropped++;
+              continue;
             }
+            cut++;
+            if (share < sliver && hasArea(geometry, i)) slivers++;
+            indices.push(i);
+            if (whole) builder.copy(geometry, i);
+            else builder.copy(left, 0);
+            continue;
           }
+          indices.push(i);
+          builder.copy(geometry, i);
         }
         if (indices.length === 0) continue;
         const clipped = builder.finish();
@@ -110,20 +124,60 @@ export function clipLayer(layer: Layer, area: AreaIndex, options: ClipOptions = 
         );
       }
       if (layer.readsByBox && layer.count !== undefined) all = layer.count;
-      const outside = all - keptWhole - cut - without - unusable;
-      account.counts = { in: all, whole: keptWhole, cut, outside, withoutGeometry: without, unusable };
+      const outside = all - keptWhole - cut - dropped - without - unusable;
+      account.counts = {
+        in: all,
+        whole: keptWhole,
+        cut,
+        outside,
+        dropped,
+        withoutGeometry: without,
+        unusable,
+      };
       if (options.note) account.notes.push(options.note);
       const counts: Count[] = [
         [keptWhole, 'kept whole'],
         [cut, whole ? 'kept whole across the border' : 'cut'],
         [outside, 'outside'],
       ];
+      if (dropped > 0) counts.push([dropped, `with less than ${least} % of themselves inside dropped`]);
+      if (slivers > 0) tellSlivers(account, layer.name, slivers, cut);
       if (without > 0) counts.push([without, 'without geometry dropped']);
       if (unusable > 0) counts.push([unusable, 'with unusable coordinates left out']);
       closeAccount(account, [all, `${layer.name} in`], ...counts);
     },
   });
 }
+
+/** What keeps less of its area than this is hardly meant: its border runs otherwise than that of the area. */
+const sliver = 0.02;
+
+/** Pieces of neighbours whose border comes from another generalisation than that of the area. */
+function tellSlivers(account: Account, layer: string, slivers: number, cut: number): void {
+  const words = `Of ${grouped(cut)} cut, ${grouped(slivers)} kept less than 2 % of ${slivers === 1 ? 'itself' : 'themselves'}`;
+  account.counts.slivers = slivers;
+  account.notes.push(`${words}: “least: 2” (--least 2) drops such slivers.`);
+  // A few are as it happens; many are another border.
+  if (slivers < 3 || slivers * 5 < cut) return;
+  account.findings.push({
+    code: 'clip-slivers',
+    severity: 'warning',
+    layer,
+    words: `${words}: the border of the area runs otherwise than theirs, so that neighbours came in.`,
+    repair: 'clip with “least: 2” (--least 2), which drops them',
+  });
+}
+
+/** The part of a feature that is left, by its area, or its length where it has none; 1 where it has neither. */
+function shareLeft(left: GeometryArray, geometry: GeometryArray, i: number): number {
+  for (const measure of [planarArea, planarLength]) {
+    const before = measure(geometry, i);
+    if (before > 0) return left.length === 0 ? 0 : measure(left, 0) / before;
+  }
+  return 1;
+}
+
+const hasArea = (geometry: GeometryArray, i: number) => planarArea(geometry, i) > 0;
 
 function allFinite(geometry: GeometryArray, i: number): boolean {
   for (let k = 2 * geometry.firstVertex(i); k < 2 * geometry.endVertex(i); k++)
