@@ -6,8 +6,8 @@ import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { gzipSync, type Zippable, zipSync } from 'fflate';
-import { boundaryFiles } from './country/boundaries.ts';
-import { catalogue, housing, population } from './country/census.ts';
+import { boundaryFiles, wardsOfFlats } from './country/boundaries.ts';
+import { catalogue, householdsOfFlats, housing, population } from './country/census.ts';
 import { ombreyExtract } from './country/extract/ombrey.ts';
 import { osmPbf } from './country/extract/write-pbf.ts';
 import { osmXml } from './country/extract/write-xml.ts';
@@ -59,6 +59,8 @@ const files: Record<string, Uint8Array> = {
   'map-database/ombrey.osm.gz': gzipSync(text(osmXml(ombreyExtract())), { level: 9, mtime: 0 }),
   'order-desk/embankments.geojson': text(embankments()),
   'order-desk/pumps.geojson': text(pumps()),
+  'first/wards.geojson': text(wardsOfFlats()),
+  'first/households.csv': text(householdsOfFlats()),
 };
 for (const [name, content] of Object.entries(boundaryFiles()))
   files[`boundary-office/${name}`] = text(content);

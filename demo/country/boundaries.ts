@@ -7,7 +7,7 @@ import {
   uniteAreas,
 } from '../../src/core/index.ts';
 import { degrees } from './grid.ts';
-import { districts, type Point, provinces, type Unit, type Ward, wards } from './units.ts';
+import { districts, flats, type Point, provinces, type Unit, type Ward, wards } from './units.ts';
 
 interface Feature {
   type: 'Feature';
@@ -99,4 +99,14 @@ export function boundaryFiles(): Record<string, string> {
     ),
     'wards-2019.geojson': collection('wards', wards2019()),
   };
+}
+
+/** The wards of the flats alone, for the study that “isomeric new” begins with. */
+export function wardsOfFlats(): string {
+  return collection(
+    'wards',
+    flats.map((ward) =>
+      feature(ward.code, { code: ward.code, name: ward.name }, { type: 'Polygon', coordinates: [ward.ring] }),
+    ),
+  );
 }

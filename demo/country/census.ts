@@ -41,6 +41,16 @@ export function housing(): string {
   return `${lines.join('\n')}\n`;
 }
 
+/** Households of the flats alone, for the study that “isomeric new” begins with; one figure is suppressed. */
+export function householdsOfFlats(): string {
+  const lines = ['ward,households,no_car'];
+  flats.forEach((ward, k) => {
+    const c = counts(ward);
+    lines.push(`${ward.code},${c.households},${k === 11 ? '*' : c.noCar}`);
+  });
+  return `${lines.join('\n')}\n`;
+}
+
 /** POPULATION as a spreadsheet program left it: semicolons, zeros of the codes lost, a total at the end. */
 export function population(): string {
   const lines = ['ward;persons;persons_65_plus'];

@@ -2,15 +2,17 @@ import { readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
+import { commandUnknown } from './command-names.ts';
 import type { AddCommand } from './commands/command.ts';
 import { exitCodes } from './exit-codes.ts';
+import { refuseOptions } from './line-options.ts';
 import { jsonForTerminal, makeOutput } from './output.ts';
 import { terminalText } from './terminal.ts';
 
 /** Commands beside those of the verbs. Each is loaded when it is the one that is asked for. */
 const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary({
   demo: async () => (await import('./commands/demo.ts')).addDemo,
-  new: async () => (await import('./commands/study.ts')).addNew,
+  new: async () => (await import('./commands/new-study.ts')).addNew,
   run: async () => (await import('./commands/study.ts')).addRun,
   ledger: async () => (await import('./commands/ledger.ts')).addLedger,
   look: async () => (await import('./commands/look.ts')).addLook,
@@ -23,7 +25,12 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   crs: async () => (await import('./commands/crs.ts')).addCrs,
   locate: async () => (await import('./commands/locate.ts')).addLocate,
   check: async () => (await import('./commands/check.ts')).addCheck,
+  help: async () => (await import('./commands/help.ts')).addHelp,
+  completion: async () => (await import('./commands/completion.ts')).addCompletion,
 });
+
+/** Commands that speak of the others. */
+const needAll = new Set(['help', 'completion']);
 
 /** The commands of the verbs come from their descriptions. */
 async function verbCommands(name?: string): Promise<AddCommand[]> {
@@ -37,9 +44,13 @@ async function verbCommands(name?: string): Promise<AddCommand[]> {
 /** The command that is asked for; all of them in the order of the work when none is, for help and the nearest name. */
 async function wanted(args: readonly string[]): Promise<AddCommand[]> {
   const name = args.find((arg) => !arg.startsWith('-'));
-  if (name !== undefined && Object.hasOwn(commands, name)) return [await commands[name]()];
-  const verb = name === undefined ? [] : await verbCommands(name);
-  if (verb.length > 0) return verb;
+  if (name !== undefined && !needAll.has(name)) {
+    if (Object.hasOwn(commands, name)) return [await commands[name]()];
+    const verb = await verbCommands(name);
+    if (verb.length > 0) return verb;
+    const { verbs } = await import('../verbs/register.ts');
+    throw commandUnknown(name, [...Object.keys(commands), ...verbs.map((each) => each.name)]);
+  }
   const others = await Promise.all(Object.values(commands).map((each) => each()));
   const place = Object.keys(commands).indexOf('save') + 1;
   return [...others.slice(0, place), ...(await verbCommands()), ...others.slice(place)];
@@ -51,13 +62,14 @@ function ownVersion(): string {
   return (JSON.parse(text) as { version: string }).version;
 }
 
-async function build(args: readonly string[]): Promise<Command> {
+/** The program with the commands that a command line needs; with all of them when it names none. */
+export async function build(args: readonly string[]): Promise<Command> {
   const program = new Command('isomeric')
     .description('Gather, join, clip, reproject, check, draw and hand on the layers of a study area.')
     .version(ownVersion())
     .option('--json', 'the result as JSON, for machines')
     .option('--no-colour', 'plain text without colours')
-    .showHelpAfterError('(isomeric --help lists the commands)')
+    .helpCommand(false)
     .exitOverride()
     .configureOutput({
       outputError: (text, write) => write(terminalText(text.replace(/^error: /, ''), false)),
@@ -67,6 +79,7 @@ async function build(args: readonly string[]): Promise<Command> {
     command
       .option('--json', 'the result as JSON, for machines')
       .option('--no-colour', 'plain text without colours')
+      .showHelpAfterError(`(“isomeric ${command.name()} --help” lists its options)`)
       .exitOverride();
   }
   return program;
@@ -110,7 +123,11 @@ function fail(error: unknown, json: boolean): number {
 export async function runCommand(args: readonly string[]): Promise<number> {
   process.exitCode = undefined;
   try {
-    await (await build(args)).parseAsync([...args], { from: 'user' });
+    const program = await build(args);
+    const at = args.findIndex((arg) => !arg.startsWith('-'));
+    const command = program.commands.find((each) => each.name() === args[at]);
+    if (command !== undefined) refuseOptions(command, args.slice(at + 1));
+    await program.parseAsync([...args], { from: 'user' });
     return Number(process.exitCode ?? exitCodes.done);
   } catch (error) {
     return fail(error, args.includes('--json'));

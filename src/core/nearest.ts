@@ -22,7 +22,9 @@ export function spellingDistance(a: string, b: string): number {
 /** The word among `known` that `word` most likely meant, or undefined when none is near. */
 export function nearestWord(word: string, known: Iterable<string>): string | undefined {
   let best: string | undefined;
-  let least = Math.max(2, Math.ceil(word.length / 3)) + 0.5;
+  // One slip in a short word, more in a longer: “maps” is not “rows”.
+  const slips = word.length <= 2 ? 0 : word.length <= 5 ? 1 : Math.max(2, Math.ceil(word.length / 3));
+  let least = slips + 0.5;
   for (const candidate of known) {
     const distance = spellingDistance(word, candidate);
     if (distance < least) {

@@ -19,7 +19,7 @@ import {
 } from './gathering/gather.ts';
 import { Ledger } from './ledger/ledger.ts';
 import { type Machine, readText, writeText } from './machine.ts';
-import { areaDataset, boxOfArea, buildArea, type StudyArea } from './preparing/area.ts';
+import { areaDataset, boxOfArea, buildArea, type StudyArea, strangeBox } from './preparing/area.ts';
 import { preparedPath, type StudyCrs, studyCrs, titled } from './preparing/open-datasets.ts';
 import type { Stage } from './stages.ts';
 
@@ -121,6 +121,7 @@ class Run {
         });
     const { reporter } = machine;
     const crs = await study.written.within(['crs'], () => studyCrs(study.crs, machine));
+    for (const finding of strangeBox(study)) this.add(finding);
     if (this.options.dry === true) return this.dry(crs);
     let area: StudyArea | undefined;
     if (this.wants('gather')) {
@@ -208,6 +209,7 @@ class Run {
       import('./preparing/coverage.ts'),
     ]);
     const coverage = new Coverage();
+    const { unusedTitles } = await import('./preparing/titles.ts');
     const planned: (Layer | Table)[] = [];
     const left: Failure[] = [];
     for (const name of Object.keys(study.prepare))
@@ -241,7 +243,7 @@ class Run {
       // What a reader finds out only while reading.
       for (const finding of layer.findings) this.add({ ...finding, layer: finding.layer ?? layer.name });
     });
-    for (const finding of coverage.findings(area)) this.add(finding);
+    for (const finding of [...coverage.findings(area), ...unusedTitles(study, planned)]) this.add(finding);
     await ledger.save(machine);
     if (left.length === 0) return;
     throw new IsomericError(

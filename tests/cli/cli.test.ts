@@ -257,7 +257,45 @@ describe('new and run', () => {
 
 describe('mistakes and exit codes', () => {
   const cases: [string, string[], number, RegExp][] = [
-    ['an unknown command', ['lok', 'x'], 2, /unknown command 'lok'/],
+    ['an unknown command', ['lok', 'x'], 2, /There is no command “lok”. Did you mean “look”\?/],
+    [
+      'a command under another name',
+      ['convert', 'x'],
+      2,
+      /no command “convert”. It is done by “isomeric save”/,
+    ],
+    ['a part of a study as a command', ['maps'], 2, /“isomeric run FOLDER” makes them all/],
+    ['a command that is near to none', ['mpqa'], 2, /no command “mpqa”. “isomeric help” lists/],
+    [
+      'an option misspelt',
+      ['clip', wards, '--aria', districts],
+      2,
+      /has no option --aria. Did you mean --area\?/,
+    ],
+    [
+      'an option of another command',
+      ['look', wards, '--zigzag'],
+      2,
+      /has no option --zigzag. It has: --/,
+    ],
+    [
+      'a code without quotes',
+      ['rows', wards, '--where', 'code = 020408'],
+      2,
+      /Codes are text: write '020408' in single quotes/,
+    ],
+    [
+      'a text without quotes',
+      ['rows', wards, '--where', 'district = TX'],
+      2,
+      /A text stands in single quotes: 'TX'/,
+    ],
+    [
+      'a study of another name',
+      ['run', wards],
+      2,
+      /A study is a folder with a study.yaml.*call it study.yaml/,
+    ],
     ['no such file', ['look', 'nothing.shp'], 3, /^Stopped: nothing\.shp: There is no such file or folder/],
     [
       'a wrong column name',
@@ -296,7 +334,7 @@ describe('mistakes and exit codes', () => {
       'a missing option',
       ['clip', wards, '--out', 'x.gpkg'],
       2,
-      /required option '--area <path>' not specified/,
+      /“isomeric clip” needs --area <path>: a layer with the area/,
     ],
     [
       'a table where a layer must be',

@@ -206,7 +206,7 @@ describe('files of the study folder', () => {
     expect([...ledger.receipts.keys()].sort()).toEqual(['housing.csv', 'wards.geojson']);
     const svg = read('delivered/maps/cars.svg');
     expect(svg).toContain('Census of Ombrey, 2024.');
-    expect(svg).toContain('the study folder: wards.geojson (no citation given).');
+    expect(svg).toContain('Sources: Census of Ombrey, 2024. wards.geojson (no citation given).');
     expect(read('delivered/report.html')).toContain('<b>2</b>files received');
     expect(findings.find(({ code }) => code === 'citation-missing')?.words).toMatch(/where wards comes from/);
     const first = ledger.receipts.get('housing.csv')!.at;
@@ -352,4 +352,12 @@ describe('neighbours whose border runs otherwise', () => {
       expect(dropped.accounts[0].findings).toEqual([]);
     }
   });
+});
+
+it('a legend names each class, also where the least value has one of its own', async () => {
+  await run();
+  const texts = [
+    ...read('delivered/maps/cars.svg').matchAll(/<text[^>]*font-size="14">([^<]*)<\/text>/g),
+  ].map(([, text]) => text);
+  expect(texts.slice(0, 3)).toEqual(['11.3', 'over 11.3 – 25.8', 'over 25.8 – 30.5']);
 });

@@ -1,25 +1,11 @@
 import { existsSync } from 'node:fs';
 import { copyFile, mkdir, readFile } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
-import { fileURLToPath } from 'node:url';
-import { IsomericError } from '../../core/index.ts';
+import { join } from 'node:path';
 import { writeText } from '../../node/index.ts';
+import { demoFolder } from '../demo-data.ts';
 import { type AddCommand, outputOf } from './command.ts';
+import { putData } from './new-study.ts';
 import { runAndPrint } from './study.ts';
-
-/** The folder `demo/` of the package, from the compiled file or from the source. */
-function demoFolder(): string {
-  let folder = dirname(fileURLToPath(import.meta.url));
-  while (!existsSync(join(folder, 'demo', 'study.yaml'))) {
-    const up = dirname(folder);
-    if (up === folder)
-      throw new IsomericError('demo-missing', 'The demo data are not with this installation.', {
-        advice: 'Use a full copy of the package.',
-      });
-    folder = up;
-  }
-  return join(folder, 'demo');
-}
 
 interface Services {
   boundaryOffice: { address: string };
@@ -51,8 +37,10 @@ export const addDemo: AddCommand = (program) => {
     .command('demo')
     .description('the whole job on the made-up country: starts simulated services, runs the study, delivers')
     .argument('[folder]', 'where the study goes', 'demo-study')
-    .action(async (folder: string, _options, command) => {
+    .option('--data <folder>', 'instead: only put the data of all examples into this folder')
+    .action(async (folder: string, options: { data?: string }, command) => {
       const output = outputOf(command);
+      if (options.data !== undefined) return putData(options.data, output);
       const demo = demoFolder();
       const { madeUpSecrets, startStandIns, usualPorts } = await import('#stand-ins');
       const services = await startStandIns({ data: join(demo, 'data'), ports: usualPorts });
@@ -78,7 +66,7 @@ export const addDemo: AddCommand = (program) => {
             output.line(`  ${name.padEnd(18)} ${address}`);
           output.line(`The study: ${join(folder, 'study.yaml')}`);
         }
-        await runAndPrint(output, folder, { failAt: 'never', addresses });
+        await runAndPrint(output, folder, { addresses });
       } finally {
         await services.close();
       }

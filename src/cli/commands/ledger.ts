@@ -8,6 +8,7 @@ import { exitCodes } from '../exit-codes.ts';
 import { type Output, printJson, textTable } from '../output.ts';
 import { bytesText } from '../progress.ts';
 import { type AddCommand, outputOf } from './command.ts';
+import { studyFolder } from './study.ts';
 
 async function load(folder: string): Promise<Ledger> {
   const path = join(folder, ledgerPath);
@@ -120,8 +121,9 @@ export const addLedger: AddCommand = (program) => {
     .description('what a study received: from where, when, under which licence and terms, how to cite it')
     .argument('<folder>', 'folder of the study')
     .option('--verify', 'hold every file against its checksum; ends with 1 when one was changed')
-    .action(async (folder: string, options: { verify?: boolean }, command) => {
+    .action(async (path: string, options: { verify?: boolean }, command) => {
       const output = outputOf(command);
+      const folder = await studyFolder(path);
       const ledger = await load(folder);
       const changed = options.verify ? await changedFiles(folder, ledger) : null;
       if (output.json)

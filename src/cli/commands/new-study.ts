@@ -1,43 +1,135 @@
-/** What `isomeric new` writes: a whole, valid study of two files, with every line explained. */
-export const newStudyText = `# yaml-language-server: $schema=./study.schema.json
-study: A new study
+import { existsSync } from 'node:fs';
+import { copyFile, cp, mkdir, readdir, stat } from 'node:fs/promises';
+import { basename, dirname, extname, join, relative, resolve } from 'node:path';
+import { counted, grouped, IsomericError } from '../../core/index.ts';
+import { openPath, writeText } from '../../node/index.ts';
+import type { Given } from '../../study/beginning/propose.ts';
+import { demoFolder } from '../demo-data.ts';
+import { type Output, printJson } from '../output.ts';
+import { type AddCommand, outputOf } from './command.ts';
 
-# The study area: units by code, a box in degrees, or all areas of a layer.
-area:
-  units: { of: districts, code: [D1, D2] }
+/** Larger files stay where they are, and are named by their folder. */
+const mostCopied = 50_000_000;
 
-# One CRS for everything that is prepared: a code, a name, or a .prj or .wkt file in this folder.
-crs: EPSG:32626
+async function refuseInUse(folder: string): Promise<void> {
+  if (!existsSync(folder) || (await readdir(folder)).length === 0) return;
+  throw new IsomericError('folder-not-empty', 'The folder is not empty.', {
+    place: { file: folder },
+    advice: 'Choose a new one; nothing was changed.',
+    blame: 'usage',
+  });
+}
 
-# Where data come from. Keys are taken from the environment: key: { header: x-key, variable: OFFICE_KEY }
-sources:
-  boundary-office: { kind: features, at: "http://127.0.0.1:8080/" }
+/** The study of the two files that come with Isomeric. */
+async function begin(folder: string): Promise<{ files: string[]; notes: string[] }> {
+  const { firstStudyText } = await import('../../study/beginning/first-study.ts');
+  const data = join(demoFolder(), 'data', 'first');
+  await mkdir(folder, { recursive: true });
+  const names = await readdir(data);
+  for (const name of names) await copyFile(join(data, name), join(folder, name));
+  await writeText(join(folder, 'study.yaml'), firstStudyText);
+  return { files: [...names, 'study.yaml'], notes: [] };
+}
 
-# What to gather. Without “from:”, the file lies in this folder.
-gather:
-  districts: { from: boundary-office, collection: districts }
-  wards: { from: boundary-office, collection: wards }
-  housing: { file: housing.csv }
+/** The parts that a shapefile is made of. */
+const shapefileParts = ['.shp', '.shx', '.dbf', '.prj', '.cpg'];
 
-# What to do with each layer, step by step. Everything named here is delivered, in the CRS above.
-prepare:
-  wards:
-    - clip: area
-    - join: housing
-      on: code = area_code
-    - compute: { no_car_share: 100 * households_no_car / households }
+/** Puts a file into the folder with what goes with it; null when it is too large for that. */
+async function copied(path: string, folder: string): Promise<string[] | null> {
+  const found = await stat(path);
+  if (found.isDirectory() || found.size > mostCopied) return null;
+  const stem = path.slice(0, path.length - extname(path).length);
+  const parts =
+    extname(path).toLowerCase() === '.shp'
+      ? (await readdir(dirname(path)))
+          .filter(
+            (name) =>
+              basename(name, extname(name)) === basename(stem) &&
+              shapefileParts.includes(extname(name).toLowerCase()),
+          )
+          .map((name) => join(dirname(path), name))
+      : [path];
+  for (const part of parts) await cp(part, join(folder, basename(part)));
+  return parts.map((part) => basename(part));
+}
 
-# What must hold.
-check:
-  wards: [valid, "key: code", no_car_share between 0 and 100]
+/** A study of files that are given. */
+async function beginFrom(
+  folder: string,
+  paths: readonly string[],
+): Promise<{ files: string[]; notes: string[] }> {
+  const { proposeStudy } = await import('../../study/beginning/propose.ts');
+  const { words } = await import('../../study/beginning/figures.ts');
+  // Everything is read before anything is written: a file that cannot be is told first.
+  const opened = [];
+  for (const path of paths) {
+    const all = (await openPath(path)).filter((each) => each.describes !== true);
+    opened.push({ path, tables: all.map(({ table }) => table) });
+  }
+  await mkdir(folder, { recursive: true });
+  const files: string[] = [];
+  const sources: Record<string, string> = {};
+  const given: Given[] = [];
+  for (const { path, tables } of opened) {
+    const names = await copied(path, folder);
+    files.push(...(names ?? []));
+    let from: string | undefined;
+    if (names === null) {
+      const at = relative(resolve(folder), dirname(resolve(path)));
+      from =
+        Object.keys(sources).find((name) => sources[name] === at) ??
+        `folder${Object.keys(sources).length || ''}`;
+      sources[from] = at;
+    }
+    for (const table of tables) given.push({ file: basename(path), from, table, several: tables.length > 1 });
+  }
+  const { text, notes } = await proposeStudy(words(basename(resolve(folder))), given, sources);
+  await writeText(join(folder, 'study.yaml'), text);
+  return { files: [...files, 'study.yaml'], notes };
+}
 
-titles:
-  no_car_share: { title: Households without a car, unit: per cent of all households }
+function print(output: Output, folder: string, files: readonly string[], notes: readonly string[]): void {
+  output.line(`New: ${grouped(files.length)} files in ${folder}: ${files.join(', ')}.`);
+  for (const note of notes) output.line(output.colours.dim(`  ${note}`));
+  output.line(`Next: “isomeric run ${folder}”, then open ${join(folder, 'delivered', 'report.html')}.`);
+}
 
-draw:
-  no-car:
-    title: Households without a car
-    layer: wards
-    colour by: no_car_share
-    classes: 5 natural
-`;
+export const addNew: AddCommand = (program) => {
+  program
+    .command('new')
+    .description(
+      'begin a study that runs at once: of two small files that come along, or of files of your own',
+    )
+    .argument('<folder>', 'a new folder')
+    .option(
+      '--from <files...>',
+      'files of your own: layers, tables; the study is written for them, with keys that fit and a map',
+    )
+    .action(async (folder: string, options: { from?: string[] }, command) => {
+      const output = outputOf(command);
+      await refuseInUse(folder);
+      const { files, notes } =
+        options.from === undefined ? await begin(folder) : await beginFrom(folder, options.from);
+      const { studyJsonSchema } = await import('../../study/index.ts');
+      await writeText(join(folder, 'study.schema.json'), `${JSON.stringify(studyJsonSchema(), null, 2)}\n`);
+      const all = [...files, 'study.schema.json'];
+      if (output.json) printJson({ folder, files: all.map((file) => join(folder, file)), notes });
+      else print(output, folder, all, notes);
+    });
+};
+
+/** Puts the data of all examples into a folder, where the pages of the docs find them. */
+export async function putData(folder: string, output: Output): Promise<void> {
+  await refuseInUse(folder);
+  const data = join(demoFolder(), 'data');
+  await cp(data, folder, { recursive: true });
+  const files = (await readdir(folder, { recursive: true, withFileTypes: true })).filter((entry) =>
+    entry.isFile(),
+  );
+  if (output.json)
+    printJson({ folder, files: files.map((entry) => join(entry.parentPath, entry.name)).sort() });
+  else
+    output.line(
+      `Data: ${counted(files.length, 'file', 'files')} of Teskaria, a made-up country, in ${folder}; the examples of the docs call it “data”.`,
+    );
+}

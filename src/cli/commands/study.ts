@@ -1,16 +1,14 @@
-import { existsSync } from 'node:fs';
-import { mkdir, readdir } from 'node:fs/promises';
-import { join } from 'node:path';
-import { atLeast, counted, grouped, IsomericError } from '../../core/index.ts';
+import { stat } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
+import { atLeast, counted, IsomericError } from '../../core/index.ts';
 import { suggest } from '../../core/nearest.ts';
-import { nodeMachine, writeText } from '../../node/index.ts';
+import { nodeMachine } from '../../node/index.ts';
 import { type Stage, stages } from '../../study/stages.ts';
 import { printEstimates } from '../estimates.ts';
 import { exitCodes } from '../exit-codes.ts';
 import { type Output, printFindings, printingReporter, printJson } from '../output.ts';
 import { severityOption } from './check.ts';
 import { type AddCommand, outputOf } from './command.ts';
-import { newStudyText } from './new-study.ts';
 
 /** Runs a study and prints what happened; returns the findings' part of the exit code. */
 export async function runAndPrint(
@@ -76,11 +74,36 @@ export async function runAndPrint(
   }
 }
 
+/** The folder of a study, also when its study.yaml is named. */
+export async function studyFolder(path: string): Promise<string> {
+  const found = await stat(path).catch(() => null);
+  if (found === null || found.isDirectory()) return path;
+  if (basename(path) === 'study.yaml') return dirname(path);
+  throw new IsomericError(
+    'study-name',
+    'A study is a folder with a study.yaml, and this is a file of another name.',
+    {
+      place: { file: path },
+      advice: 'Put it into a folder of its own, call it study.yaml, and name the folder.',
+      blame: 'usage',
+    },
+  );
+}
+
 export const addRun: AddCommand = (program) => {
   program
     .command('run')
     .description('run the study in a folder: gather, prepare, check, draw, deliver')
     .argument('<folder>', 'folder with study.yaml')
+    .option(
+      '--into <folder>',
+      'run it in another folder, which gets the study and the files it names; with --set for another area',
+    )
+    .option(
+      '--set <change>',
+      'with --into: a value of the study set anew, as often as needed: "area.units.code = [D3]"',
+      (text: string, before: string[] = []) => [...before, text],
+    )
     .option('--only <stage>', `one stage only: ${stages.join(', ')}`)
     .option('--dry', 'ask the sources what gathering would take, and fetch nothing but the layer of the area')
     .option(
@@ -94,11 +117,19 @@ export const addRun: AddCommand = (program) => {
     )
     .action(
       async (
-        folder: string,
-        options: { only?: string; dry?: boolean; again?: string[]; failAt?: string },
+        path: string,
+        options: {
+          into?: string;
+          set?: string[];
+          only?: string;
+          dry?: boolean;
+          again?: string[];
+          failAt?: string;
+        },
         command,
       ) => {
         const output = outputOf(command);
+        const folder = await studyFolder(path);
         const only = options.only === undefined ? undefined : stages.find((stage) => stage === options.only);
         if (options.only !== undefined && only === undefined) {
           throw new IsomericError('stage-unknown', `There is no stage “${options.only}”.`, {
@@ -106,7 +137,17 @@ export const addRun: AddCommand = (program) => {
             blame: 'usage',
           });
         }
-        await runAndPrint(output, folder, {
+        if (options.set !== undefined && options.into === undefined)
+          throw new IsomericError('set-without-into', 'What --set changes must be written down somewhere.', {
+            advice: 'Add “--into FOLDER”: the changed study is kept there, and run.',
+            blame: 'usage',
+          });
+        if (options.into !== undefined) {
+          const { copyStudy } = await import('../../node/study-copy.ts');
+          await copyStudy(folder, options.into, options.set ?? []);
+          if (!output.json) output.line(`The study: ${join(options.into, 'study.yaml')}`);
+        }
+        await runAndPrint(output, options.into ?? folder, {
           only,
           dry: options.dry,
           again: options.again,
@@ -114,31 +155,4 @@ export const addRun: AddCommand = (program) => {
         });
       },
     );
-};
-
-export const addNew: AddCommand = (program) => {
-  program
-    .command('new')
-    .description('begin a study: a folder with a study.yaml to fill in')
-    .argument('<folder>')
-    .action(async (folder: string, _options, command) => {
-      const output = outputOf(command);
-      if (existsSync(folder) && (await readdir(folder)).length > 0) {
-        throw new IsomericError('folder-not-empty', 'The folder is not empty.', {
-          place: { file: folder },
-          advice: 'Choose a new one; nothing was changed.',
-          blame: 'usage',
-        });
-      }
-      await mkdir(folder, { recursive: true });
-      const { studyJsonSchema } = await import('../../study/index.ts');
-      await writeText(join(folder, 'study.yaml'), newStudyText);
-      await writeText(join(folder, 'study.schema.json'), `${JSON.stringify(studyJsonSchema(), null, 2)}\n`);
-      const files = [join(folder, 'study.yaml'), join(folder, 'study.schema.json')];
-      if (output.json) printJson({ folder, files });
-      else
-        output.line(
-          `New: ${grouped(files.length)} files in ${folder}; fill in study.yaml, then “isomeric run ${folder}”.`,
-        );
-    });
 };

@@ -170,7 +170,7 @@ function legend(sheet: Sheet): string {
     const limits = limitTexts(breaks);
     for (let k = 0; k < breaks.length - 1; k++) {
       const text =
-        breaks[0] === breaks[1] ? limits[0] : `${k === 0 ? '' : 'over '}${limits[k]} – ${limits[k + 1]}`;
+        breaks[k] === breaks[k + 1] ? limits[k] : `${k === 0 ? '' : 'over '}${limits[k]} – ${limits[k + 1]}`;
       parts.push(
         `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`,
       );

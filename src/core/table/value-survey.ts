@@ -66,7 +66,8 @@ const dateNumbers = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;
 const encoder = new TextEncoder();
 
 /** Columns with such names hold codes of units. */
-const codeName = /(^|[_\W])(code|codes|geo_?id|area_?id|unit_?id)$/i;
+/** Names that columns of codes have. */
+export const codeName = /(^|[_\W])(code|codes|geo_?id|area_?id|unit_?id)$/i;
 
 /** A number with what stands around it: the sign of a bound, a unit. Null when the text is no such thing. */
 export function dressedNumber(

@@ -5,7 +5,7 @@ import { boundReasons, knownReason, type Mark, MarkList, markSpelling } from '..
 import { numberFromText } from '../../core/table/number-text.ts';
 import type { Field, FieldType } from '../../core/table/schema.ts';
 import { ValueReader } from '../../core/table/value-reader.ts';
-import { dressedNumber, fieldOf, ValueSurvey } from '../../core/table/value-survey.ts';
+import { codeName, dressedNumber, fieldOf, ValueSurvey } from '../../core/table/value-survey.ts';
 import { type Cell, cellText } from './cell.ts';
 
 /** What is decided for a column: its type, and what travels with the field. */
@@ -23,6 +23,8 @@ export class ColumnOfCells {
   private stamps = 0;
   private texts = 0;
   private numberTexts = 0;
+  /** Digits that all texts have; 0 before the first, −1 when they differ. */
+  private digits = 0;
   private zeroLed = 0;
   private firstText = '';
   private readonly marks = new MarkList();
@@ -80,6 +82,7 @@ export class ColumnOfCells {
     const reason = this.own.get(markSpelling(text)) ?? knownReason(text);
     if (reason !== undefined && this.marks.number(text, reason) > 0) return;
     if (/^0\d+$/.test(text)) this.zeroLed++;
+    if (/^\d+$/.test(text)) this.digits = this.digits === 0 || this.digits === text.length ? text.length : -1;
     const dressed = text.length > 40 ? null : dressedNumber(text);
     if (dressed !== null) {
       if (dressed.reason !== null && this.marks.number(text, dressed.reason) > 0) return;
@@ -122,7 +125,10 @@ export class ColumnOfCells {
           'numbers-as-text',
           'note',
           `${this.name} holds numbers written as text, so it stays text.`,
-          `compute a field with number(${this.name})`,
+          // Digits of one width are codes, whatever the column is called: nobody computes with them.
+          this.digits > 2 || codeName.test(this.name)
+            ? undefined
+            : `compute a field with number(${this.name})`,
         );
       else if (numbers > 0 && texts + numberTexts > 0)
         say(

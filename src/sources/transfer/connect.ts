@@ -89,7 +89,10 @@ export async function connect(
         request,
         context,
         `the service cannot be reached (${machineReason(error)}).`,
-        'Is it running, and is its address right?',
+        // Where the made-up offices of the demo are at home.
+        /^https?:\/\/127\.0\.0\.1:4781\d\//.test(url)
+          ? 'The services of the demo are not running: “isomeric demo FOLDER” starts them and runs the study.'
+          : 'Is it running, and is its address right?',
       );
     }
     const { status } = response;

@@ -10,7 +10,7 @@ const own =
   /^(gathered|prepared|delivered|incoming)\/|(^|\/)\.|^(study\.yaml|study\.schema\.json|ledger\.jsonl)$/;
 
 /** Files of the study folder that a study names, and where. */
-function filesNamed(study: Study): { path: Path; file: string; makes?: string }[] {
+export function filesNamed(study: Study): { path: Path; file: string; makes?: string }[] {
   const named: { path: Path; file: string; makes?: string }[] = [];
   if (isCrsFile(study.crs)) named.push({ path: ['crs'], file: study.crs });
   study['datum grids'].forEach((file, k) => {

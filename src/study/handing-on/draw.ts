@@ -303,9 +303,14 @@ export function citations(study: Study, ledger: Ledger, names: ReadonlySet<strin
     [...all].flatMap((name) => ledger.datasets.get(study.gather[name]?.['same as'] ?? name)?.paths ?? []),
   );
   const told: string[] = [];
+  const untold: string[] = [];
   for (const receipt of ledger.received()) {
-    const citation = receipt.citation ?? `${receipt.what} (no citation given).`;
-    if (files.has(receipt.path) && !told.includes(citation)) told.push(citation);
+    if (!files.has(receipt.path)) continue;
+    const { citation } = receipt;
+    const name = receipt.url === receipt.path ? receipt.path : receipt.what;
+    if (citation === undefined) {
+      if (!untold.includes(name)) untold.push(name);
+    } else if (!told.includes(citation)) told.push(citation);
   }
-  return told;
+  return untold.length === 0 ? told : [...told, `${untold.join(', ')} (no citation given).`];
 }

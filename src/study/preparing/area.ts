@@ -5,6 +5,7 @@ import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { transformer } from '../../core/crs/transformer.ts';
 import { IsomericError } from '../../core/errors.ts';
+import type { Finding } from '../../core/findings.ts';
 import { AreaIndex } from '../../core/geometry/area-index.ts';
 import type { Box, GeometryArray } from '../../core/geometry/geometry-array.ts';
 import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
@@ -55,6 +56,22 @@ function degreesOf(area: AreaIndex, crs: Crs): Box | undefined {
     if (error instanceof IsomericError && error.code === 'datum-shift-unknown') return undefined;
     throw error;
   }
+}
+
+/** A box whose west is greater than its east crosses the antimeridian; most often both were exchanged. */
+export function strangeBox(study: Study): Finding[] {
+  const { box } = study.area;
+  if (box === undefined || box.west < box.east) return [];
+  const wide = 360 - (box.west - box.east);
+  const { file, line } = study.written.value(['area', 'box', 'west']);
+  return [
+    {
+      code: 'box-across',
+      severity: wide > 180 ? 'warning' : 'note',
+      words: `${file}, line ${line}: the west of the box (${box.west}) is greater than its east (${box.east}), so it goes across the antimeridian and is ${grouped(Math.round(wide * 100) / 100)} degrees wide.`,
+      repair: 'exchange west and east, when that is not meant',
+    },
+  ];
 }
 
 /** Fields that are drawn as figures per area: for them areas must be equal on the map. */

@@ -1,3 +1,4 @@
+import { listed } from '../../core/account.ts';
 import type { Finding } from '../../core/findings.ts';
 import { shareWithinBox } from '../../core/geometry/box-share.ts';
 import { type Box, emptyBox, growBox } from '../../core/geometry/geometry-array.ts';
@@ -76,14 +77,15 @@ export function gapByChance(count: number): number {
   return 1 - ((count - 1) / (count + 1)) ** 2;
 }
 
-/** `in the north and east`: sides of the area which a box does not reach. */
+/** `in the north and east`: sides of the area which a box does not reach; what is little beside the others is not named. */
 function sidesWithout(box: Box, area: Box): string {
   const [width, height] = [area[2] - area[0], area[3] - area[1]];
-  const sides = [
-    (area[3] - box[3]) / height > slight / 2 && 'north',
-    (area[2] - box[2]) / width > slight / 2 && 'east',
-    (box[1] - area[1]) / height > slight / 2 && 'south',
-    (box[0] - area[0]) / width > slight / 2 && 'west',
-  ].filter((side) => side !== false);
-  return sides.length === 0 ? 'beyond' : `in the ${sides.join(' and ')}`;
+  const gaps: [string, number][] = [
+    ['north', (area[3] - box[3]) / height],
+    ['east', (area[2] - box[2]) / width],
+    ['south', (box[1] - area[1]) / height],
+    ['west', (box[0] - area[0]) / width],
+  ];
+  const greatest = Math.max(...gaps.map(([, gap]) => gap));
+  return `in the ${listed(gaps.filter(([, gap]) => gap >= greatest / 2).map(([side]) => side))}`;
 }

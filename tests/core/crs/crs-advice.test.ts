@@ -308,7 +308,15 @@ describe('isomeric crs and locate', () => {
     expect(json.code, json.told).toBe(0);
     expect(json.out).toMatch(/NAD83.*accuracy about \d m/);
     for (const crs of ['EPSG:32626', 'EPSG:3035', 'EPSG:27700', 'EPSG:2056']) {
-      const { code, told } = await isomeric('reproject', 'tracts.shp', '--crs', crs, '--out', 'there.gpkg');
+      const { code, told } = await isomeric(
+        'reproject',
+        'tracts.shp',
+        '--crs',
+        crs,
+        '--out',
+        'there.gpkg',
+        '--replace',
+      );
       expect(code, told).toBe(0);
     }
   });
@@ -340,10 +348,10 @@ describe('isomeric crs and locate', () => {
     );
     expect(dense.out).toMatch(/[\d,]+ vertices added on long edges/);
     expect(
-      (await isomeric('reproject', wards, '--crs', 'EPSG:3035', '--out', 'b.gpkg', '--edges', 'curly')).told,
+      (await isomeric('reproject', wards, '--crs', 'EPSG:3035', '--out', 'c.gpkg', '--edges', 'curly')).told,
     ).toMatch(/--edges curly is none of straight, great circle, rhumb/);
     expect(
-      (await isomeric('reproject', wards, '--crs', 'EPSG:3035', '--out', 'b.gpkg', '--grid', wards)).told,
+      (await isomeric('reproject', wards, '--crs', 'EPSG:3035', '--out', 'c.gpkg', '--grid', wards)).told,
     ).toMatch(/no grid of the NTv2 form/);
   });
 });

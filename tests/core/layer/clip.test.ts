@@ -92,7 +92,15 @@ describe('clip', () => {
     expect(account.sentence).toBe(
       'Clip: 7 things in; 3 kept whole, 1 cut, 2 outside, 1 without geometry dropped.',
     );
-    expect(account.counts).toEqual({ in: 7, whole: 3, cut: 1, outside: 2, withoutGeometry: 1, unusable: 0 });
+    expect(account.counts).toEqual({
+      in: 7,
+      whole: 3,
+      cut: 1,
+      dropped: 0,
+      outside: 2,
+      withoutGeometry: 1,
+      unusable: 0,
+    });
   });
 
   it('cuts lines at the border and around holes, keeps stretches on the border, adds no corners of its own', async () => {

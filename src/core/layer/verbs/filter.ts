@@ -1,7 +1,8 @@
-import { closeAccount } from '../../account.ts';
+import { closeAccount, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { compileExpression } from '../../table/cql2/evaluate.ts';
 import { isLayer, type Table } from '../layer.ts';
+import { FilterMisses } from './filter-misses.ts';
 import { applyVerb } from './verb.ts';
 
 /** Keeps the rows for which a CQL2 expression is true (neither false nor unknown). */
@@ -22,6 +23,7 @@ export function filterRows<T extends Table>(table: T, where: string): T {
       let all = 0;
       let kept = 0;
       let unknown = 0;
+      const misses = new FilterMisses(where, table);
       for await (const batch of source) {
         const read = test.bind(batch);
         const indices: number[] = [];
@@ -32,9 +34,12 @@ export function filterRows<T extends Table>(table: T, where: string): T {
         }
         all += batch.length;
         kept += indices.length;
+        if (kept === 0) misses.see(batch);
         if (indices.length === batch.length) yield batch;
         else if (indices.length > 0) yield batch.take(indices);
       }
+      if (kept === 0 && all > 0)
+        account.findings.push(misses.finding(`${grouped(all)} ${table.name}`, where));
       account.counts = { in: all, kept, dropped: all - kept - unknown, unknown };
       if (unknown > 0)
         closeAccount(

@@ -1,5 +1,5 @@
 import type { Batch } from '../../layer/batch.ts';
-import { suggest } from '../../nearest.ts';
+import { nearestWord, suggest } from '../../nearest.ts';
 import { marginOfProduct, marginOfRatio, marginOfSum } from '../margins.ts';
 import { reasons } from '../marks.ts';
 import { fieldIndex, type Schema } from '../schema.ts';
@@ -55,6 +55,14 @@ const folds: Readonly<Record<Fold, (text: string) => string>> = {
 function hasFold(e: Expression, name: Fold): boolean {
   if (e.op !== 'casei' && e.op !== 'accenti') return false;
   return e.op === name || hasFold(e.arg, name);
+}
+
+/** `code = '0204'` where the codes came as numbers: the other side must be a number too. */
+function digitsBesideNumber(left: Node, leftE: Expression, right: Node, rightE: Expression): string {
+  const text = left.kind === 'number' ? rightE : right.kind === 'number' ? leftE : null;
+  if (text?.op !== 'literal' || typeof text.value !== 'string' || !/^\d+$/.test(text.value)) return '';
+  const number = String(Number(text.value));
+  return `The column came as numbers: write ${number} without quotes${number === text.value ? '' : ', since the zeros in front are lost in it'}.`;
 }
 
 class Compiler {
@@ -218,14 +226,14 @@ class Compiler {
   private property(name: string, at: number): Node {
     const index = fieldIndex(this.schema, name);
     if (index < 0) {
+      const names = this.schema.map((field) => field.name);
       this.fail(
         'field-unknown',
         `There is no field “${name}” in ${this.of},`,
         at,
-        suggest(
-          name,
-          this.schema.map((field) => field.name),
-        ),
+        nearestWord(name, names) === undefined
+          ? `A text stands in single quotes: '${name}'. ${suggest(name, names)}`
+          : suggest(name, names),
       );
     }
     this.fields.add(name);
@@ -324,8 +332,9 @@ class Compiler {
         (left.kind === 'text' && right.kind === 'number' && rightE.op === 'literal' && rightE) ||
         (right.kind === 'text' && left.kind === 'number' && leftE.op === 'literal' && leftE);
       const advice = codeAsNumber
-        ? `Codes are text: write '${String(codeAsNumber.value)}' in single quotes.`
-        : '';
+        ? // As it was written: the zeros in front are a part of the code.
+          `Codes are text: write '${/^[\d.eE]+/.exec(this.text.slice(codeAsNumber.at))?.[0] ?? String(codeAsNumber.value)}' in single quotes.`
+        : digitsBesideNumber(left, leftE, right, rightE);
       this.fail(
         'expression-type',
         `${kindWords[left.kind]} is compared with ${kindWords[right.kind]}`,
