@@ -227,20 +227,6 @@ describe('verbs', () => {
 });
 
 describe('new and run', () => {
-  it('begins a study that can be read, and refuses to write into a folder in use', async () => {
-    const study = join(folder, 'mine');
-    expect((await isomeric('new', study)).code).toBe(0);
-    expect(readdirSync(study).sort()).toEqual(['study.schema.json', 'study.yaml']);
-    JSON.parse(readFileSync(join(study, 'study.schema.json'), 'utf8'));
-    expect(await isomeric('new', study)).toMatchObject({ code: 2 });
-    // Its service does not exist here: one clear sentence, exit 3.
-    const run = await isomeric('run', study);
-    expect(run.code).toBe(3);
-    expect(run.told).toMatch(
-      /^Stopped: http:\/\/127\.0\.0\.1:8080\/: boundary-office: the service cannot be reached/,
-    );
-  });
-
   it('runs the whole demo in one command', async () => {
     const study = join(folder, 'demo');
     const run = await isomeric('demo', study);
@@ -272,12 +258,7 @@ describe('mistakes and exit codes', () => {
       2,
       /has no option --aria. Did you mean --area\?/,
     ],
-    [
-      'an option of another command',
-      ['look', wards, '--zigzag'],
-      2,
-      /has no option --zigzag. It has: --/,
-    ],
+    ['an option of another command', ['look', wards, '--zigzag'], 2, /has no option --zigzag. It has: --/],
     [
       'a code without quotes',
       ['rows', wards, '--where', 'code = 020408'],

@@ -120,7 +120,7 @@ describe('a step of a study', () => {
 describe('a command of a verb', () => {
   const wards = path(root, 'demo/data/boundary-office/wards-2024.geojson');
   const mistakes: readonly (readonly [string, readonly string[], number, RegExp])[] = [
-    ['without where to save', ['where', wards, 'true'], 2, /required option '--out <path>'/],
+    ['without where to save', ['where', wards, 'true'], 2, /“isomeric where” needs --out <path>/],
     ['without its argument', ['where', wards, '--out', 'x.csv'], 2, /missing required argument 'condition'/],
     [
       'with a word that is none',

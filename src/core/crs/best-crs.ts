@@ -197,8 +197,13 @@ export function bestCrs(box: Box, purpose: CrsPurpose = 'mapping', most = 8): Cr
     // A grid of its own country goes before UTM, and both before one that nobody else uses, while they are good.
     if (official && length <= goodLengths)
       return (
-        (each.crs === zone ? 0.5 : each.kind === 'UTM' ? 0.15 : modern(each.crs) === true ? 0 : 0.2) +
-        Math.min(0.25, degreesSize(each.crs.area ?? [-180, -90, 180, 90]) / 20_000)
+        (each.crs === zone
+          ? 0.5
+          : each.kind === 'UTM'
+            ? utmRank(each.crs)
+            : modern(each.crs) === true
+              ? 0
+              : 0.2) + Math.min(0.25, degreesSize(each.crs.area ?? [-180, -90, 180, 90]) / 20_000)
       );
     return 1 + length * (official ? 0.5 : 1);
   };
@@ -207,6 +212,9 @@ export function bestCrs(box: Box, purpose: CrsPurpose = 'mapping', most = 8): Cr
     .slice(0, most)
     .map((each) => ({ ...each, reason: reasonOf(each, purpose) }));
 }
+
+/** UTM on the datum of a country goes before that of the world; on one that is out of use (WGS 72) behind it. */
+const utmRank = (crs: Crs) => (modern(crs) === true ? 0.15 : 0.8);
 
 function reasonOf({ crs, kind, report }: Omit<CrsCandidate, 'reason'>, purpose: CrsPurpose): string {
   const equal = areaSpread(report) < goodAreas;

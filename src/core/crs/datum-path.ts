@@ -53,7 +53,7 @@ export function datumPath(a: GeographicCrs, b: GeographicCrs, grids: readonly Gr
       `No datum shift is known for ${crsLabel(without)} (datum ${without.datum}), so its coordinates cannot be brought to another datum.${unused.length > 0 ? ` Of what was given, ${unused.join('; ')}.` : ''}`,
       {
         advice:
-          'Give the layer a CRS text with TOWGS84 from the authority of that datum, name a grid of shifts (--grid FILE.gsb), or keep the layer in its own CRS.',
+          'Give the layer a CRS text with TOWGS84 from the authority of that datum, name a grid of shifts (--grid FILE.gsb; in a study “datum grids:”), or keep the layer in its own CRS.',
       },
     );
   }

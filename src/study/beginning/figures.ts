@@ -17,6 +17,7 @@ interface Numbers {
   title: string;
   sum: number;
   whole: boolean;
+  mostlyWhole: boolean;
   least: number;
   greatest: number;
   values: Float64Array;
@@ -25,13 +26,17 @@ interface Numbers {
 /** Rows that are looked at. */
 const mostRows = 20_000;
 
+/** Numbers that tell a unit's name, place or size, and nothing of what is in it. */
+const noFigure =
+  /year|vintage|code|(^|_)id$|^(area|shape|length|perimeter|lat|lon|latlng|x|y|z|easting|northing|rank|fid)([^\p{L}]|$)/iu;
+
 async function numbersOf(table: Table, without: ReadonlySet<string>): Promise<Numbers[]> {
   const fields = table.schema.flatMap((field, c) =>
     (field.type === 'integer' || field.type === 'real') &&
     !without.has(field.name) &&
     field.role !== 'margin' &&
     field.featureId === undefined &&
-    !/year|code|(^|_)id$/i.test(field.name)
+    !noFigure.test(field.name)
       ? [{ field, c, values: [] as number[] }]
       : [],
   );
@@ -51,6 +56,7 @@ async function numbersOf(table: Table, without: ReadonlySet<string>): Promise<Nu
         title: field.title ?? words(field.name),
         sum: known.reduce((sum, value) => sum + value, 0),
         whole: known.every(Number.isInteger),
+        mostlyWhole: known.filter(Number.isInteger).length > 0.9 * known.length,
         least: known.reduce((least, value) => Math.min(least, value), Infinity),
         greatest: known.reduce((greatest, value) => Math.max(greatest, value), -Infinity),
         values: Float64Array.from(values),
@@ -96,7 +102,8 @@ export async function figureOf(table: Table, without: ReadonlySet<string>): Prom
         reason: `${part.name} is nowhere greater than ${whole.name}: a share of it compares areas of any size`,
       };
   }
-  const rate = all.find((each) => !counts.includes(each));
+  // A few broken figures among counts (0.44 km²) make no rate of them.
+  const rate = all.find((each) => !counts.includes(each) && !each.mostlyWhole);
   if (rate !== undefined)
     return {
       name: rate.name,

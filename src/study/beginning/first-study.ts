@@ -30,6 +30,8 @@ gather:
 # What is done to each layer, step by step. What stands here is delivered, in the CRS above.
 prepare:
   wards:
+    # What lies in the area; what reaches across its border is cut.
+    - clip: area
     # One row to one feature. On the left the field of wards, on the right that of the table.
     - join: households
       on: code = ward

@@ -91,10 +91,12 @@ function better(match: KeyMatch, best: KeyMatch | null): boolean {
   if (best === null) return match.matched > 0;
   if (match.matched !== best.matched) return match.matched > best.matched;
   if ((match.repair === null) !== (best.repair === null)) return match.repair === null;
-  return isCode(match.layerField) && !isCode(best.layerField);
+  return likelihood(match.layerField) > likelihood(best.layerField);
 }
 
-const isCode = (name: string) => /code|(^|_)id$|geoid|key|fips|nuts|iso/i.test(name);
+/** How likely a field holds codes, by its name. */
+const likelihood = (name: string) =>
+  /code|geoid/i.test(name) ? 2 : /(^|_)id$|key|fips|nuts|iso/i.test(name) ? 1 : 0;
 
 /** Digits that all values have; 0 when they differ or are no digits. */
 function commonWidth(values: ReadonlySet<string>): number {

@@ -1,4 +1,5 @@
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
+import { recogniseRows, rowFindings } from '../../core/table/row-kinds.ts';
 import { type Figure, figureOf, words } from './figures.ts';
 import { bestKeys, hasAreas, type KeyColumn, type KeyMatch, keyColumns } from './key-match.ts';
 
@@ -16,6 +17,8 @@ export interface Given {
 interface Dataset extends Given {
   name: string;
   keys: KeyColumn[];
+  /** Rows that are totals stand among those of units. */
+  totals: boolean;
 }
 
 /** A proposed study, and what it was made from, in sentences. */
@@ -40,6 +43,10 @@ function named(all: readonly Given[]): string[] {
   });
 }
 
+async function hasTotals(table: Table): Promise<boolean> {
+  return rowFindings(table, await recogniseRows(table)).some(({ code }) => code === 'row-total');
+}
+
 interface Joined {
   table: Dataset;
   match: KeyMatch;
@@ -57,7 +64,12 @@ export async function proposeStudy(
   const names = named(given);
   const all: Dataset[] = [];
   for (const [k, each] of given.entries())
-    all.push({ ...each, name: names[k], keys: await keyColumns(each.table) });
+    all.push({
+      ...each,
+      name: names[k],
+      keys: await keyColumns(each.table),
+      totals: !isLayer(each.table) && (await hasTotals(each.table)),
+    });
   const notes: string[] = [];
   const layers = all.filter(({ table }) => isLayer(table));
   const tables = all.filter(({ table }) => !isLayer(table));
@@ -81,6 +93,8 @@ export async function proposeStudy(
       notes.push(
         `${table.name} fits no layer by any field; say by which with a step “join: ${table.name}” and “on: LAYER_FIELD = TABLE_FIELD”.`,
       );
+  for (const { name, totals } of tables)
+    if (totals) notes.push(`${name} has rows that are totals and no units; they are left out.`);
   const drawn = units === undefined ? null : await figureFor(units, joins);
   if (drawn !== null) notes.push(`The map shows ${drawn.figure.name}, since ${drawn.figure.reason}.`);
   else notes.push('No figure was found that could be mapped; the study brings the layers together.');
@@ -144,11 +158,12 @@ function studyText(
     say('');
   }
   say('# What there is. A citation stands on every map and in the report.', 'gather:');
-  for (const { name, file, from, table, several } of all) {
+  for (const { name, file, from, table, several, totals } of all) {
     say(`  ${name}:`);
     if (from !== undefined) say(`    from: ${from}`);
     say(`    file: ${yamlText(file)}`);
     if (several) say(`    layer: ${yamlText(table.name)}`);
+    if (totals) say('    rows: without totals');
     if (isLayer(table) && table.crs === null)
       say(
         '    # It does not say its CRS, and none is ever assumed: take the # away and write the right one.',
@@ -160,7 +175,7 @@ function studyText(
   const others = all.filter((each) => isLayer(each.table) && each !== units);
   if (units !== undefined) {
     const steps = unitSteps(joins, drawn?.figure);
-    say(`  ${units.name}:${steps.length === 0 ? ' []' : ''}`, ...steps);
+    say(`  ${units.name}:`, ...steps);
   }
   for (const { name } of others) say(`  ${name}:`, '    - clip: area');
   if (units === undefined && others.length === 0) say(`  ${first.name}: []`);
@@ -170,11 +185,14 @@ function studyText(
 }
 
 function unitSteps(joins: readonly Joined[], figure: Figure | undefined): string[] {
-  const steps: string[] = [];
+  const steps: string[] = ['    - clip: area'];
   const pair = (name: string) => (/^[\p{L}_][\p{L}\p{N}_ ]*$/u.test(name) ? name : `"${name}"`);
   for (const { table, match } of joins) {
     const on = `${pair(match.layerField)} = ${pair(match.tableField)}`;
-    steps.push(`    - join: ${table.name}`, `      on: ${on.startsWith('"') ? `'${on}'` : on}`);
+    steps.push(
+      `    - join: ${table.name}`,
+      `      on: ${on.includes('"') ? `'${on.replaceAll("'", "''")}'` : on}`,
+    );
     if (match.repair !== null) steps.push(`      repair: ${match.repair}`);
   }
   if (figure?.expression !== undefined) {

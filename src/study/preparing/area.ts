@@ -18,7 +18,7 @@ import { requireField } from '../../core/table/schema.ts';
 import type { Study } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Machine } from '../machine.ts';
-import { openDataset, type StudyCrs, studyGrids } from './open-datasets.ts';
+import { openDataset, type StudyCrs, studyGrids, withCrs } from './open-datasets.ts';
 
 /** The study area in the study's CRS. */
 export interface StudyArea {
@@ -146,7 +146,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
   const found = new Set<string>();
   const known: string[] = [];
   const grids = await studyGrids(study, machine);
-  for await (const batch of reprojectLayer(layer, crs, { grids }).batches()) {
+  for await (const batch of reprojectLayer(withCrs(layer, study), crs, { grids }).batches()) {
     for (let i = 0; i < batch.length; i++) {
       if (wanted !== null) {
         const code = batch.columns[key].text(i) ?? '';

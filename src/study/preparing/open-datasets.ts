@@ -63,6 +63,19 @@ const fileMissing = (path: string) =>
     blame: 'usage',
   });
 
+/** A layer that says its CRS, or that the study says the CRS of. */
+export function withCrs(layer: Layer, study: Study): Layer {
+  if (layer.crs !== null) return layer;
+  throw study.written.told(
+    new IsomericError('crs-missing', `${layer.name} has no CRS, and one is never assumed.`, {
+      place: { layer: layer.name },
+      advice: `Say it with “crs:” under gather → ${layer.name}; “isomeric locate” helps to find it.`,
+      blame: 'usage',
+    }),
+    ['gather', layer.name],
+  );
+}
+
 /** The grids of datum shifts that the study names, read once a machine. */
 const readGrids = new WeakMap<Machine, Promise<GridShift[]>>();
 

@@ -11,7 +11,7 @@ import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Machine } from '../machine.ts';
 import type { StudyArea } from './area.ts';
 import type { Coverage } from './coverage.ts';
-import { openDataset, studyGrids, titled } from './open-datasets.ts';
+import { openDataset, studyGrids, titled, withCrs } from './open-datasets.ts';
 import { stepValues } from './step-values.ts';
 
 /** What is prepared in: a study, its area, what was gathered for it. */
@@ -58,16 +58,10 @@ export async function planLayer(
 }
 
 async function inStudyCrs(layer: Layer, { study, area, machine }: Preparing): Promise<Layer> {
-  if (layer.crs === null) {
-    throw new IsomericError('crs-missing', `${layer.name} has no CRS, and one is never assumed.`, {
-      place: { layer: layer.name },
-      advice: `Say it with “crs:” under gather → ${layer.name}.`,
-      blame: 'usage',
-    });
-  }
+  const { crs } = withCrs(layer, study);
   // Nothing to say when it is there already; the study's CRS may know a datum shift that the file's does not.
-  return sameCrs(layer.crs, area.crs)
-    ? withRemarks({ ...layer, crs: area.crs }, layer.crs)
+  return sameCrs(crs!, area.crs)
+    ? withRemarks({ ...layer, crs: area.crs }, crs!)
     : reprojectLayer(layer, area.crs, { grids: await studyGrids(study, machine) });
 }
 

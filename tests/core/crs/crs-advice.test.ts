@@ -1,6 +1,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
   areaSpread,
@@ -89,6 +90,23 @@ describe('the best CRS', () => {
   it('is the one of the country where there is a good one', () => {
     expect(bestCrs([3.4, 50.8, 7.2, 53.5])[0].crs.code).toBe('EPSG:28992');
     expect(bestCrs([166.4, -47.3, 178.6, -34.4])[0].crs.code).toBe('EPSG:2193');
+  });
+
+  it('is never a zone on a datum that is out of use', () => {
+    fc.assert(
+      fc.property(
+        fc.double({ min: -178, max: 176, noNaN: true }),
+        fc.double({ min: -78, max: 78, noNaN: true }),
+        fc.double({ min: 0.05, max: 1.5, noNaN: true }),
+        (west, south, size) => {
+          const [{ crs }] = bestCrs([west, south, west + size, south + size * 0.7]);
+          expect(crs.name, `${west}, ${south}, ${size}`).not.toMatch(
+            /WGS 72|NAD27|ED50|NAD83 \/ UTM.*old|Pulkovo/,
+          );
+        },
+      ),
+      { numRuns: 40 },
+    );
   });
 
   it('is found for any area: across the antimeridian, at a pole, on the equator, for the world', () => {
