@@ -26,9 +26,21 @@ interface Numbers {
 /** Rows that are looked at. */
 const mostRows = 20_000;
 
-/** Numbers that tell a unit's name, place or size, and nothing of what is in it. */
-const noFigure =
-  /year|vintage|code|(^|_)id$|^(area|shape|length|perimeter|lat|lon|latlng|x|y|z|easting|northing|rank|fid)([^\p{L}]|$)/iu;
+/** Words of names of numbers that tell a unit's name, place or size, and nothing of what is in it. */
+const noFigure = new Set(
+  'year vintage code id fid gid objectid rank shape length perimeter lat lon lng latitude longitude latlng x y z easting northing area'.split(
+    ' ',
+  ),
+);
+
+/** `Shape_Area`, `ward_id`: is it the first or the last word that says so? */
+function isFigure(name: string): boolean {
+  const parts = name
+    .toLowerCase()
+    .split(/[^\p{L}]+/u)
+    .filter((part) => part !== '');
+  return parts.length > 0 && !noFigure.has(parts[0]) && !noFigure.has(parts[parts.length - 1]);
+}
 
 async function numbersOf(table: Table, without: ReadonlySet<string>): Promise<Numbers[]> {
   const fields = table.schema.flatMap((field, c) =>
@@ -36,7 +48,7 @@ async function numbersOf(table: Table, without: ReadonlySet<string>): Promise<Nu
     !without.has(field.name) &&
     field.role !== 'margin' &&
     field.featureId === undefined &&
-    !noFigure.test(field.name)
+    isFigure(field.name)
       ? [{ field, c, values: [] as number[] }]
       : [],
   );

@@ -34,8 +34,9 @@ function named(all: readonly Given[]): string[] {
     const base =
       table.name
         .toLowerCase()
-        .replace(/[^\p{L}\p{N}]+/gu, '_')
-        .replace(/^_+|_+$/g, '') || 'layer';
+        .split(/[^\p{L}\p{N}]+/u)
+        .filter((part) => part !== '')
+        .join('_') || 'layer';
     let name = base;
     for (let k = 2; taken.has(name); k++) name = `${base}_${k}`;
     taken.add(name);

@@ -12,8 +12,9 @@ export function slug(title: string): string {
       .normalize('NFD')
       .replace(/\p{M}/gu, '')
       .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .replace(/^-+|-+$/g, '') || 'study'
+      .split(/[^a-z0-9]+/)
+      .filter((part) => part !== '')
+      .join('-') || 'study'
   );
 }
 
