@@ -25,10 +25,10 @@ const area = z
       .describe('Units picked by code from a gathered layer.'),
     box: z
       .strictObject({
-        west: z.number(),
-        south: z.number(),
-        east: z.number(),
-        north: z.number(),
+        west: z.number().describe('Longitude of its western side.'),
+        south: z.number().describe('Latitude of its southern side.'),
+        east: z.number().describe('Longitude of its eastern side.'),
+        north: z.number().describe('Latitude of its northern side.'),
       })
       .refine(
         ({ west, east }) => [west, east].every((value) => value >= -180 && value <= 180) && west !== east,
@@ -58,8 +58,8 @@ const source = z.strictObject({
   at: text.describe(
     'Address of the service, or of the folder of files; for files also a folder of this machine.',
   ),
-  licence: text.optional(),
-  citation: text.optional(),
+  licence: text.optional().describe('Licence of all that comes from it; stands in ledger and report.'),
+  citation: text.optional().describe('How all that comes from it is cited on maps and in the report.'),
   key: z
     .strictObject({
       header: text.optional().describe('Header that carries the key.'),
@@ -86,8 +86,8 @@ const source = z.strictObject({
   'at once': z.int().positive().max(16).optional().describe('Requests at the same time; 2 when left out.'),
   limits: z
     .strictObject({
-      'features a month': z.int().positive().optional(),
-      'bytes a month': z.int().positive().optional(),
+      'features a month': z.int().positive().optional().describe('Most features in a month.'),
+      'bytes a month': z.int().positive().optional().describe('Most bytes in a month.'),
       'square kilometres': z.number().positive().optional().describe('Largest area of one order.'),
       columns: z.int().positive().optional().describe('Most columns in one request.'),
     })
@@ -153,13 +153,14 @@ const dataset = z
       .record(
         name,
         z.strictObject({
-          units: name,
+          units: name.describe('The gathered layer of the units of this level.'),
           choose: z
             .record(
               text,
               oneOrMore.transform((value) => [value].flat()),
             )
-            .optional(),
+            .optional()
+            .describe('What is chosen for this level alone.'),
         }),
       )
       .optional()
@@ -224,8 +225,8 @@ const dataset = z
       .positive()
       .optional()
       .describe('Features asked for on one page of a service; as many as it likes when left out.'),
-    citation: text.optional(),
-    licence: text.optional(),
+    citation: text.optional().describe('How it is cited on maps and in the report.'),
+    licence: text.optional().describe('Its licence, where it is another than that of the source.'),
   })
   .refine(
     (value) => value.from !== undefined || value.file !== undefined || value['same as'] !== undefined,
@@ -262,15 +263,15 @@ const checkItem = z
   );
 
 const map = z.strictObject({
-  title: text,
-  subtitle: text.optional(),
+  title: text.describe('What stands above the map.'),
+  subtitle: text.optional().describe('What stands below the title; the title of the study when left out.'),
   layer: name.describe('Prepared layer whose areas are coloured.'),
   'colour by': text.describe('Field that is mapped.'),
   classes: z
     .union([text, z.array(z.number())])
     .transform((value) => (typeof value === 'string' ? value : value.join(', ')))
     .default('5 natural')
-    .describe('“5 natural”, “4 quantile”, “6 equal”, or limits by hand.'),
+    .describe('“5 natural”, “4 quantile”, “6 equal”, or limits by hand; “5 natural” when left out.'),
   colours: text.default('lagoon').describe('lagoon, amber, ember, heather, night, grey'),
   over: z.array(name).default([]).describe('Prepared layers drawn on top, from below to above.'),
   under: z.array(name).default([]).describe('Gathered or prepared layers drawn in grey below.'),
@@ -302,7 +303,9 @@ export const studySchema = z.strictObject({
         .transform((steps) => steps ?? []),
     )
     .default({}),
-  check: z.record(name, z.array(checkItem)).default({}),
+  check: z
+    .record(name, z.array(checkItem).describe('What must hold for every row of the layer.'))
+    .default({}),
   margins: z
     .strictObject({
       confidence: z
@@ -320,7 +323,13 @@ export const studySchema = z.strictObject({
     .record(
       text,
       z
-        .union([text, z.strictObject({ title: text, unit: text.optional() })])
+        .union([
+          text.describe('What people read in place of the name.'),
+          z.strictObject({
+            title: text.describe('What people read in place of the name.'),
+            unit: text.optional().describe('Unit of its figures.'),
+          }),
+        ])
         .transform((value) => (typeof value === 'string' ? { title: value, unit: undefined } : value)),
     )
     .default({})
@@ -329,12 +338,15 @@ export const studySchema = z.strictObject({
   deliver: z
     .strictObject({
       layers: oneOrSeveral(layerFormats, ['geopackage']).describe(
-        'Formats of the layers, one or several; a format that holds one layer gets a folder with a file for each.',
+        `Formats of the layers, one or several: ${layerFormats.join(', ')}; geopackage when left out. A format that holds one layer gets a folder with a file for each.`,
       ),
       tables: oneOrSeveral([...tableFormats, withTheLayers] as const, [withTheLayers]).describe(
-        'Formats of tables; a format of its own also gets the rows of the layers, without geometry.',
+        'Formats of tables, one or several; with the layers when left out. A format of its own also gets the rows of the layers, without geometry.',
       ),
-      pages: z.array(z.enum(['report'])).default(['report']),
+      pages: z
+        .array(z.enum(['report']))
+        .default(['report'])
+        .describe('Pages: the report, which holds all together; none with [].'),
     })
     .default({ layers: ['geopackage'], tables: [withTheLayers], pages: ['report'] }),
 });
