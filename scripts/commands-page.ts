@@ -31,7 +31,7 @@ const usage = (command: Command) =>
 
 const usual = (value: unknown) =>
   value === undefined || value === false || value === true ? '' : `; \`${String(value)}\` when left out`;
-const cell = (words: string) => words.replaceAll('|', '\\|');
+const cell = (words: string) => words.replaceAll('|', '\\|').replaceAll('<', '&lt;');
 
 function section(command: Command): string {
   const rows = [

@@ -1,6 +1,6 @@
 /**
- * The reference of the whole public surface, as pages: `npm run docs`, into docs/reference/site. What has no comment ends it
- * with an error; `--check` looks only.
+ * The reference of the whole public surface (docs/reference/site) and the pages of docs/ as a site (docs/site/dist): `npm run
+ * docs`. What has no comment, and a link that leads nowhere, ends it with an error; `--check` only looks at the reference.
  */
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
@@ -17,8 +17,22 @@ const done = spawnSync(
     stdio: 'inherit',
   },
 );
-if (done.status === 0)
-  console.log(
-    `Reference: all of the public surface has comments${check.length > 0 ? '' : '; the pages are in docs/reference/site'}.`,
-  );
-process.exit(done.status ?? 3);
+if (done.status !== 0) process.exit(done.status ?? 3);
+console.log(
+  `Reference: all of the public surface has comments${check.length > 0 ? '' : '; the pages are in docs/reference/site'}.`,
+);
+
+// The pages of docs/ as a site. A link that leads nowhere ends it.
+const site = spawnSync(
+  process.execPath,
+  [join(root, 'node_modules/vitepress/bin/vitepress.js'), 'build', '.'],
+  {
+    cwd: join(root, 'docs/site'),
+    encoding: 'utf8',
+  },
+);
+if (site.status !== 0) {
+  process.stderr.write(site.stdout + site.stderr);
+  process.exit(site.status ?? 3);
+}
+console.log('Site: built into docs/site/dist; “npm run docs:read” shows it.');

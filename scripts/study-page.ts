@@ -81,7 +81,9 @@ const shown = (path: readonly string[], part: string) =>
   path
     .slice(1)
     .map((key) => (key === '*' ? 'NAME' : key))
-    .join(' → ') || part;
+    .join(' → ')
+    // What stands below a name is told without it.
+    .replace(/^NAME → /, '') || part;
 
 function table(part: string): string {
   const all = rows({ properties: { [part]: root.properties![part] }, required: root.required }, [])

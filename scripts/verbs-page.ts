@@ -6,7 +6,7 @@ import { verbs } from '../src/verbs/register.ts';
 
 const dashed = (name: string) => name.replace(/\p{Lu}/gu, (letter) => `-${letter.toLowerCase()}`);
 const sentence = (words: string) => `${words[0].toUpperCase()}${words.slice(1)}.`;
-const cell = (words: string) => words.replaceAll('|', '\\|');
+const cell = (words: string) => words.replaceAll('|', '\\|').replaceAll('<', '&lt;');
 
 function inCommand(name: string, option: OptionDescription): string {
   const { kind, command, choices, sign = 'value' } = option;

@@ -36,7 +36,7 @@ export const computeVerb = describeVerb({
     {
       command:
         'isomeric compute data/statistics-office/HOUSING.csv "no_car_share = share(households_no_car, households)" --out shares.csv',
-      study: '- compute: { no_car_share: "share(households_no_car, households)" }',
+      study: '- compute:\n    no_car_share: share(households_no_car, households)',
       program: "compute({ no_car_share: 'share(households_no_car, households)' })",
     },
   ],

@@ -25,7 +25,7 @@ export const groupVerb = describeVerb({
     {
       command:
         'isomeric group data/boundary-office/wards-2024.geojson "wards = count()" --by district --out districts.csv',
-      study: '- group: { by: [district], compute: { wards: count() } }',
+      study: '- group:\n    by: [district]\n    compute:\n      wards: count()',
       program: "group({ wards: 'count()' }, { by: ['district'] })",
     },
   ],

@@ -1,0 +1,4 @@
+import DefaultTheme from 'vitepress/theme';
+import './wide.css';
+
+export default DefaultTheme;
