@@ -100,6 +100,10 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
         throw error;
       }
     },
+    async localNames(path) {
+      const place = path.startsWith('file:') ? fileURLToPath(path) : resolve(folder, path);
+      return (await readdir(place).catch(() => [] as string[])).sort();
+    },
     scratch: nodeCapabilities.scratch,
     async save(tables, path, now) {
       const saver = saverFor(path);

@@ -80,6 +80,8 @@ export interface Order {
   place?(placed: PlacedOrder | null): Promise<void>;
   /** Opens a file of this machine, for sources that are folders. */
   local?(path: string): Promise<ByteSource | null>;
+  /** Names of the files in a folder of this machine; none where there is no such folder. */
+  localNames?(folder: string): Promise<string[]>;
 }
 
 /** Jobs of an order at a provider, each with the piece of the area that it is for. */

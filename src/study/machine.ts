@@ -40,6 +40,8 @@ export interface Machine {
   extract(path: string): Promise<MapExtract>;
   /** A file of this machine that need not lie in the study folder; null when there is none. */
   local(path: string): Promise<ByteSource | null>;
+  /** Names of the files in a folder that need not lie in the study folder; none where there is no such folder. */
+  localNames(folder: string): Promise<string[]>;
   /** Room outside memory for what is put aside. */
   scratch?: () => Scratch;
   /** Saves layers into a file of the study folder, by its ending. */

@@ -65,6 +65,19 @@ function examples(page: string): Example[] {
   return found;
 }
 
+/** Places of a page that can be linked: headings as they are slugged, and those that are named. */
+function anchorsOf(page: string): string[] {
+  const text = readFileSync(join(root, 'docs', page), 'utf8');
+  const headings = [...text.matchAll(/^#+ (.+)$/gm)].map(([, heading]) =>
+    heading
+      .toLowerCase()
+      .replace(/[`’“”()]/g, '')
+      .replace(/[^\p{L}\p{N}]+/gu, '-')
+      .replace(/^-|-$/g, ''),
+  );
+  return [...headings, ...[...text.matchAll(/<a id="([^"]+)">/g)].map(([, id]) => id)];
+}
+
 /** The words of a command line; quotes hold blanks together. */
 function words(line: string): string[] {
   return [...line.matchAll(/"([^"]*)"|(\S+)/g)].map((found) => found[1] ?? found[2]);
@@ -139,5 +152,9 @@ describe.each(pages)('docs/%s', (page) => {
     const text = readFileSync(join(root, 'docs', page), 'utf8');
     for (const [, target] of text.matchAll(/\]\(([^)#:]+)\)/g))
       expect(() => readFileSync(join(root, 'docs', target))).not.toThrow();
+    for (const [, target, anchor] of text.matchAll(/\]\(([^)#:]*)#([^)]+)\)/g)) {
+      const other = target === '' ? page : target;
+      expect(anchorsOf(other), `${page} → ${other}#${anchor}`).toContain(anchor);
+    }
   });
 });

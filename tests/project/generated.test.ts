@@ -1,4 +1,4 @@
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
@@ -51,6 +51,7 @@ describe('the pages of docs that are made', () => {
   it.each([
     ['verbs.md', [tsx, join(root, 'scripts/verbs-page.ts')]],
     ['codes.md', [join(root, 'scripts/codes-page.mjs')]],
+    ['study-file.md', [tsx, join(root, 'scripts/study-page.ts')]],
   ])(
     '%s is as it is committed',
     (page, command) => {
@@ -60,6 +61,21 @@ describe('the pages of docs that are made', () => {
     },
     60_000,
   );
+
+  it('commands.md and the manual are as they are committed, and a manual that can be read', () => {
+    const [page, manual] = [join(folder, 'commands.md'), join(folder, 'isomeric.1')];
+    execFileSync(process.execPath, [tsx, join(root, 'scripts/commands-page.ts'), page, manual], {
+      stdio: 'pipe',
+    });
+    expect(readFileSync(page, 'utf8')).toBe(readFileSync(join(root, 'docs/commands.md'), 'utf8'));
+    expect(readFileSync(manual, 'utf8')).toBe(readFileSync(join(root, 'man/isomeric.1'), 'utf8'));
+    // Plain text: what another program makes of the manual; it tells what it cannot read.
+    const read = spawnSync('groff', ['-man', '-Tutf8', '-P-cbou', '-ww', manual], { encoding: 'utf8' });
+    if (read.error === undefined) {
+      expect(read.stderr).toBe('');
+      expect(read.stdout).toContain('isomeric clip <in> [options]');
+    }
+  });
 });
 
 describe('the pictures', () => {

@@ -52,6 +52,7 @@ describe('the packed package', () => {
       'dist',
       'docs',
       'fonts',
+      'man',
       'package.json',
       'stand-ins',
     ]);

@@ -130,6 +130,7 @@ describe('the same study for another area', () => {
       [['--set', 'area.layer = wards'], /Add “--into FOLDER”/],
       [['--into', 'third', '--set', 'area.layer'], /Write KEY\.KEY = VALUE/],
       [['--into', 'third', '--set', 'area.layer = ['], /Write KEY|quotes/],
+      [['--into', 'third', '--set', 'crs.name.x = 1'], /Nothing can be set at “crs.name.x”/],
       [
         ['--into', 'third', '--set', 'area.layr = wards'],
         /third\/study\.yaml, line \d+.*Did you mean “layer”/,

@@ -1,4 +1,4 @@
-import { isMap, parseDocument } from 'yaml';
+import { isMap, isNode, parseDocument } from 'yaml';
 import { IsomericError } from '../../core/errors.ts';
 
 /** A value to be set: `area.units.code = [D3]`. */
@@ -32,6 +32,18 @@ export function changedSettings(text: string, changes: readonly Change[]): strin
   const document = parseDocument(text, { prettyErrors: false, logLevel: 'error' });
   // What cannot be read is told by who reads it for good.
   if (document.errors.length > 0 || !isMap(document.contents)) return text;
-  for (const { path, value } of changes) document.setIn(path, value);
+  for (const { path, value } of changes)
+    try {
+      document.setIn(path, isNode(value) ? value : document.createNode(value));
+    } catch {
+      throw new IsomericError(
+        'change-path',
+        `Nothing can be set at “${path.join('.')}”: above it stands a single value.`,
+        {
+          advice: 'Name a key that has keys of its own above it; docs/study-file.md lists them.',
+          blame: 'usage',
+        },
+      );
+    }
   return document.toString({ lineWidth: 0, flowCollectionPadding: true });
 }

@@ -1,4 +1,5 @@
 import { IsomericError } from '../../core/errors.ts';
+import { suggest } from '../../core/nearest.ts';
 import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { type KeptFile, keepBytes } from '../gathered.ts';
 import { type Gathered, type Order, type Protocol, withSlash } from '../order.ts';
@@ -90,7 +91,8 @@ export const filesProtocol: Protocol = {
       if (source === null)
         throw new IsomericError('file-missing', `${what}: there is no such file.`, {
           place: { file: place },
-          advice: 'Check “at:” of the source, and the name of the file.',
+          wrong: file,
+          advice: await adviceFor(file, place, order),
         });
       got = await copied(order, source, what, path, datasets, context);
     }
@@ -118,3 +120,12 @@ export const filesProtocol: Protocol = {
     };
   },
 };
+
+/** What there is in place of a file that is not there. */
+async function adviceFor(file: string, place: string, order: Order): Promise<string> {
+  const names = (await order.localNames?.(place.slice(0, Math.max(0, place.lastIndexOf('/'))))) ?? [];
+  const name = file.slice(file.lastIndexOf('/') + 1);
+  return names.length === 0
+    ? 'Check “at:” of the source: there is no such folder, or nothing in it.'
+    : suggest(name, names);
+}

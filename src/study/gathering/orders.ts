@@ -72,6 +72,7 @@ function orderOf(
     licence: dataset.licence ?? told.licence,
     citation: dataset.citation ?? told.citation,
     local: (path) => machine.local(path),
+    localNames: (folder) => machine.localNames(folder),
   };
 }
 

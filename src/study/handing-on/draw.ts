@@ -68,6 +68,18 @@ function lineStyle(name: string, turn: number) {
   return /water|river|canal|stream/i.test(name) ? lineStyles[1] : turn === 0 ? lineStyles[0] : lineStyles[2];
 }
 
+/** The place of a field that can be mapped: a number. */
+function mappedField(layer: Layer, name: string): number {
+  const column = requireField(layer.schema, name, layer.name);
+  const field = layer.schema[column];
+  if (field.type === 'integer' || field.type === 'real') return column;
+  throw new IsomericError(
+    'field-not-number',
+    `“${field.name}” of ${layer.name} is ${field.type}, so it cannot be divided into classes.`,
+    { blame: 'usage', wrong: field.name },
+  );
+}
+
 /** What maps are drawn from. */
 export interface Drawing {
   study: Study;
@@ -86,16 +98,11 @@ export async function drawMap(
   map: StudyMap,
   { study, layers, area, files, ledger, machine, findings }: Drawing,
 ): Promise<{ svg: string; sentence: string }> {
-  const layer = titled(layerNamed(layers, map.layer), study);
-  const column = requireField(layer.schema, map['colour by'], map.layer);
+  const at = (key: string) => ['draw', name, key];
+  const { written } = study;
+  const layer = titled(await written.within(at('layer'), () => layerNamed(layers, map.layer)), study);
+  const column = await written.within(at('colour by'), () => mappedField(layer, map['colour by']));
   const field = layer.schema[column];
-  if (field.type !== 'integer' && field.type !== 'real') {
-    throw new IsomericError(
-      'field-not-number',
-      `“${field.name}” of ${map.layer} is ${field.type}, so it cannot be divided into classes.`,
-      { blame: 'usage', wrong: field.name },
-    );
-  }
   const batches = await held(layer);
   const shading = shade(batches, column, map.classes, map.colours);
   const blanks = blankWords(batches, layer, column, shading);
@@ -243,13 +250,7 @@ function reasonIn(batch: Batch, i: number, reasons: readonly { c: number; of: st
 }
 
 /** A map on which nothing has a colour is none, whatever else is on it. */
-function blankMap(
-  name: string,
-  map: StudyMap,
-  field: string,
-  blanks: string,
-  findings: readonly Finding[],
-): IsomericError {
+function blankMap(name: string, map: StudyMap, blanks: string, findings: readonly Finding[]): IsomericError {
   const cause = findings.find(({ layer, severity }) => layer === map.layer && severity === 'error');
   const cure = findings.find(
     ({ layer, code, repair }) => layer === map.layer && code.startsWith('join-') && repair !== undefined,
@@ -262,7 +263,6 @@ function blankMap(
         .filter(Boolean)
         .join(' '),
       blame: 'input',
-      wrong: field,
     },
   );
 }
