@@ -106,7 +106,8 @@ export async function drawMap(
   const batches = await held(layer);
   const shading = shade(batches, column, map.classes, map.colours);
   const blanks = blankWords(batches, layer, column, shading);
-  if (shading.counts.every((count) => count === 0)) throw blankMap(name, map, field.name, blanks, findings);
+  if (shading.counts.every((count) => count === 0))
+    throw written.told(blankMap(name, map, blanks, findings), at('colour by'));
   if (looksLikeCount(batches, column)) {
     machine.reporter.finding({
       code: 'count-mapped',
