@@ -260,7 +260,7 @@ function blankMap(name: string, map: StudyMap, blanks: string, findings: readonl
     'map-blank',
     `The map ${name} would be blank: no ${map.layer} has a colour${blanks}.`,
     {
-      advice: [cause?.words, cure?.repair === undefined ? '' : `Repair: ${cure.repair}.`]
+      advice: [cause?.words, cure === undefined ? '' : `${cure.words} Repair: ${cure.repair}.`]
         .filter(Boolean)
         .join(' '),
       blame: 'input',
