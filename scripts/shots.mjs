@@ -125,7 +125,7 @@ const terminals = {
   ],
   'command-join': [
     'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --out joined.gpkg',
-    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros" --out joined.gpkg',
+    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros" --out joined.gpkg --replace',
     'isomeric reproject wards.gpkg --crs EPSG:32626 --out utm.gpkg',
     'isomeric reproject data/map-extracts/teskaria-ombrey.zip --layer roads --crs EPSG:32626 --out no.gpkg',
   ],
@@ -146,7 +146,7 @@ const terminals = {
     'isomeric check data/map-extracts/teskaria-ombrey.zip --layer buildings --key ID',
     'isomeric check data/statistics-office/HOUSING.csv --key area_code --that "households_ground <= households"',
     'isomeric new mine',
-    'sed -i "s/collection: wards/colection: wards/" mine/study.yaml',
+    'sed -i "s/colour by/color by/; s/households.csv/household.csv/; s/5 natural/5 natual/" mine/study.yaml',
     'isomeric run mine',
   ],
 };
