@@ -83,6 +83,10 @@ describe('messages that cure', () => {
     );
     expect(await where("code IN ('201', 'X')")).toContain('code is for example “0201”, “0202”, “0203”');
     expect(await where("name = 'Old Town'")).not.toContain('true for none');
+    const area = ['--area', 'wards.geojson', '--area-where', "name = 'Old Twn'", '--out', 'x.geojson'];
+    expect((await isomeric('clip', 'wards.geojson', ...area)).told).toMatch(
+      /No feature of wards is left.*true for none of 4 wards; nearest to “Old Twn” in name: “Old Town”/,
+    );
   });
 
   it('codes that came as numbers are compared as such', async () => {

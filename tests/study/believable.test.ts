@@ -168,7 +168,7 @@ describe('a map', () => {
     const done = await isomeric('run', '.');
     expect(done.code).toBe(1);
     expect(done.out.trim().split('\n').slice(-2)).toEqual([
-      'Not to be believed yet: 1 error in what the maps colour.',
+      'Before it is handed on: 1 error in what the maps colour.',
       expect.stringMatching(
         /^error {3}wards, feature \S+, at [-\d., ]+: “no_car_share between 0 and 100” does not hold/,
       ) as string,

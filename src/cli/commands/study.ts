@@ -66,7 +66,7 @@ export async function runAndPrint(
     if (failAt !== undefined || output.json) return;
     // What stands last is read: a map that shows what is wrong looks like any other.
     output.line(
-      `\n${output.colours.redBright('Not to be believed yet:')} ${counted(grave.length, 'error', 'errors')} in what the maps colour.`,
+      `\n${output.colours.redBright('Before it is handed on:')} ${counted(grave.length, 'error', 'errors')} in what the maps colour.`,
     );
     printFindings(output, grave);
   } finally {

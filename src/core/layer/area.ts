@@ -65,6 +65,13 @@ export class Area {
   }
 }
 
+/** What is near to what a condition asked for that was true for nothing. */
+function missed(layer: Layer): string {
+  const findings = layer.accounts.flatMap((account) => account.findings);
+  const found = findings.find(({ code }) => code === 'filter-nothing');
+  return found === undefined ? 'Look at the condition.' : found.words.replace(/^“/, 'The condition “');
+}
+
 /**
  * The area of all polygons of a layer.
  *
@@ -86,7 +93,7 @@ export async function areaFrom(layer: Layer, signal?: AbortSignal): Promise<Area
         : `${layer.name} holds no polygon to make the area of.`,
       {
         place: { layer: layer.name },
-        advice: features === 0 ? 'Look at the condition.' : 'Name a layer with polygons.',
+        advice: features === 0 ? missed(layer) : 'Name a layer with polygons.',
         blame: 'usage',
       },
     );

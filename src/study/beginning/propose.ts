@@ -38,6 +38,7 @@ function named(all: readonly Given[]): string[] {
         .filter((part) => part !== '')
         .join('_') || 'layer';
     let name = base;
+    if (taken.has(name) && !isLayer(table)) name = `${base}_table`;
     for (let k = 2; taken.has(name); k++) name = `${base}_${k}`;
     taken.add(name);
     return name;
