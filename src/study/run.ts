@@ -1,4 +1,4 @@
-import { counted } from '../core/account.ts';
+import { type Account, counted } from '../core/account.ts';
 import type { Crs } from '../core/crs/crs.ts';
 import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
@@ -231,13 +231,15 @@ class Run {
     ledger.steps = [];
     const now = machine.now();
     const { accounts: written } = await machine.save(planned, preparedPath, now);
+    const accounts = planned.map((layer, k) => [...layer.accounts, written[k]]);
+    const notes = notesOnce(accounts.flat());
     planned.forEach((layer, k) => {
-      for (const account of [...layer.accounts, written[k]]) {
+      for (const account of accounts[k]) {
         if (account.sentence !== '') {
           ledger.record(layer.name, account, now);
           machine.reporter.say(account.sentence);
         }
-        for (const note of account.notes) machine.reporter.note(note);
+        for (const note of account.notes) for (const words of notes(note)) machine.reporter.note(words);
         for (const finding of account.findings) this.add(finding);
       }
       // What a reader finds out only while reading.
@@ -317,4 +319,17 @@ class Run {
     machine.reporter.say(deliveredWords(all, area.crs, counts));
     return delivered;
   }
+}
+
+/** Tells a note where it comes first, with how often it holds; where it comes again, nothing. */
+function notesOnce(accounts: readonly Account[]): (note: string) => string[] {
+  const times = new Map<string, number>();
+  for (const { notes } of accounts) for (const note of notes) times.set(note, (times.get(note) ?? 0) + 1);
+  const told = new Set<string>();
+  return (note) => {
+    if (told.has(note)) return [];
+    told.add(note);
+    const count = times.get(note) ?? 1;
+    return [count === 1 ? note : `${note} (So for ${count} steps.)`];
+  };
 }

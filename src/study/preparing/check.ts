@@ -1,3 +1,4 @@
+import { listed } from '../../core/account.ts';
 import { runChecks } from '../../core/checks/check.ts';
 import { checkFrom } from '../../core/checks/check-words.ts';
 import { crsLabel } from '../../core/crs/crs.ts';
@@ -16,6 +17,7 @@ export async function checkStudy(
   machine: Machine,
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
+  const meeting: string[] = [];
   for (const [name, table] of layers) {
     const asked = study.check[name] ?? [];
     const read = (words: string) => checkFrom(words, table, area.area, study.margins);
@@ -24,8 +26,18 @@ export async function checkStudy(
       checks.push(await study.written.within(['check', name, k], () => read(words)));
     const result = await runChecks(table, checks);
     findings.push(...result.findings);
-    for (const sentence of result.sentences) machine.reporter.say(`Check: ${sentence}`);
+    // That a layer meets the area is the rule: those that do are told together.
+    const own =
+      isLayer(table) && result.findings.every(({ code }) => !/^layer-(empty|misses-area)$/.test(code))
+        ? 1
+        : 0;
+    if (own === 1) meeting.push(name);
+    for (const sentence of result.sentences.slice(own)) machine.reporter.say(`Check: ${sentence}`);
   }
+  if (meeting.length > 0)
+    machine.reporter.say(
+      `Check: Area: ${listed(meeting)} ${meeting.length === 1 ? 'meets' : 'meet'} the study area.`,
+    );
   findings.push(...unequalAreas(study, area));
   return findings;
 }
