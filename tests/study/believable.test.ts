@@ -361,3 +361,12 @@ it('a legend names each class, also where the least value has one of its own', a
   ].map(([, text]) => text);
   expect(texts.slice(0, 3)).toEqual(['11.3', 'over 11.3 – 25.8', 'over 25.8 – 30.5']);
 });
+
+it('what holds for several layers is told once, with a count', async () => {
+  study(...withRoads);
+  write('roads.geojson', roads(60, -29.9, -29.7));
+  const { out } = await isomeric('run', '.');
+  expect(out).toContain('Check: Area: roads and wards meet the study area.');
+  expect(out.match(/From EPSG:4326 \(WGS 84\) to EPSG:32626/g)).toHaveLength(1);
+  expect(out).toMatch(/From EPSG:4326 .*: same datum\. \(So for 2 steps\.\)/);
+});
