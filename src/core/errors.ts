@@ -74,9 +74,9 @@ export class IsomericError extends Error {
   readonly advice: string;
   readonly blame: Blame;
   /** The word that is wrong, where one is: whoever knows where it was written can point at it. */
-  readonly wrong: Wrong | undefined;
+  declare readonly wrong?: Wrong;
   /** Where in a study the thing was asked for that failed. */
-  readonly written: Place | undefined;
+  declare readonly written?: Place;
   /** All failures, where the error tells of several. */
   readonly failures: readonly Failure[];
 
@@ -100,8 +100,10 @@ export class IsomericError extends Error {
     this.advice = more.advice ?? '';
     this.blame = more.blame ?? 'input';
     this.failures = more.failures ?? [];
-    this.wrong = typeof more.wrong === 'string' ? { text: more.wrong, at: 0 } : more.wrong;
-    this.written = more.written;
+    // Only where there is one: what is printed of an error is read by people.
+    if (more.wrong !== undefined)
+      this.wrong = typeof more.wrong === 'string' ? { text: more.wrong, at: 0 } : more.wrong;
+    if (more.written !== undefined) this.written = more.written;
   }
 
   /** The one sentence (or two) a person reads. */

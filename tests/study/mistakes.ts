@@ -70,6 +70,7 @@ export const inTheText: readonly MistakeMade[] = [
   ['a day that there is not', 'agreed: 2026-11-20', 'agreed: ¦2026-13-45', 'no day of the calendar'],
   ['an unknown CRS', 'crs: EPSG:32626', 'crs: ¦EPSG:99999', 'EPSG'],
   ['a CRS by half a name', 'crs: EPSG:32626', 'crs: ¦UTM zone 26', 'WGS 84 / UTM zone 26N'],
+  ['a purpose misspelt', 'crs: EPSG:32626', 'crs: ¦best for density', '“best for densities”'],
   ['a CRS of a dataset', '    file: wards.geojson', '    file: wards.geojson\n    crs: ¦EPSG:4', 'EPSG:4326'],
   ['an unknown way to classes', 'classes: 3 quantile', 'classes: 3 ¦quantil', 'Did you mean “quantile”?'],
   ['classes without a way', 'classes: 3 quantile', 'classes: ¦3', '5 natural'],

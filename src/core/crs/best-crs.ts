@@ -158,7 +158,7 @@ const keeps = (crs: Crs) => (crs.kind === 'projected' ? methodNamed(crs.method)?
 
 const share = (value: number) =>
   value < 1e-6
-    ? 'none'
+    ? '1 mm in a kilometre'
     : value < 0.001
       ? `${(value * 1e6).toFixed(0)} mm in a kilometre`
       : value < 0.1

@@ -43,9 +43,11 @@ export function crsFromText(text: string): Crs {
   const shown = trimmed.length > 80 ? `${trimmed.slice(0, 77)}…` : trimmed;
   // So few digits are near to nothing.
   const near = trimmed.length > 80 || /^[A-Z]+\s*:\s*\d{1,3}$/i.test(trimmed) ? [] : nearestCrs(trimmed, 5);
+  const best = /^best\b/i.test(trimmed);
   throw new IsomericError('crs-unknown', `“${shown}” names no CRS of the registry.`, {
-    advice:
-      `Give an EPSG code (EPSG:4326), a name as in the EPSG registry, or a .prj file.${near.length > 0 ? ` Near it: ${near.map(crsLabel).join('; ')}.` : ''}`.trim(),
+    advice: best
+      ? 'Write “best”, “best for densities” or “best for distances”.'
+      : `Give an EPSG code (EPSG:4326), a name as in the EPSG registry, or a .prj file.${near.length > 0 ? ` Near it: ${near.map(crsLabel).join('; ')}.` : ''}`.trim(),
     blame: 'usage',
     wrong: trimmed,
   });

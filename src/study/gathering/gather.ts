@@ -71,6 +71,7 @@ export async function beginGathering(
     documents: new Map(),
     claims: new Map(),
     uncited: [],
+    entered: new Set(),
   };
 }
 

@@ -20,11 +20,14 @@ export async function receiveOwnFiles(names: readonly string[], gathering: Gathe
     const { file, citation, licence } = study.gather[name];
     const receipts: Receipt[] = [];
     let fresh = 0;
+    let shared = 0;
     for (const path of await filesOf(file!, machine)) {
       const before = ledger.receipts.get(path);
       const sha256 = (await machine.store.checksum(path))!;
       const unchanged = before?.sha256 === sha256;
       if (!unchanged) fresh++;
+      else if (gathering.entered.has(path)) shared++;
+      gathering.entered.add(path);
       const datasets = new Set([...(before?.datasets ?? []).filter((each) => own.includes(each)), name]);
       receipts.push({
         kind: 'file',
@@ -51,7 +54,7 @@ export async function receiveOwnFiles(names: readonly string[], gathering: Gathe
     });
     const bytes = receipts.reduce((sum, receipt) => sum + receipt.bytes, 0);
     machine.reporter.say(
-      `Gather: ${name} from ${ownFolder}; ${counted(receipts.length, 'file', 'files')}, ${grouped(bytes)} bytes, ${fresh === 0 ? 'unchanged since the last run' : 'entered in the ledger'}.`,
+      `Gather: ${name} from ${ownFolder}; ${counted(receipts.length, 'file', 'files')}, ${grouped(bytes)} bytes, ${fresh > 0 ? 'entered in the ledger' : shared > 0 ? 'in the ledger already' : 'unchanged since the last run'}.`,
     );
     if (receipts.every((receipt) => receipt.citation === undefined)) gathering.uncited.push(name);
   }

@@ -32,6 +32,8 @@ export interface Gathering {
   claims: TransferContext['claims'];
   /** Datasets of the study folder of which nothing says where they come from. */
   uncited: string[];
+  /** Files of the study folder that were looked at in this run. */
+  entered: Set<string>;
 }
 
 /** Address of a source: what the options say in place of the study, else what the study says. */
