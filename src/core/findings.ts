@@ -13,6 +13,8 @@ export interface Finding {
   /** Where, in the layer's own CRS: [east or longitude, north or latitude]. */
   at?: [number, number];
   words: string;
+  /** Keys that found nothing in a table, which would have brought these fields; no more than a thousand. */
+  without?: { table: string; fields: readonly string[]; keys: readonly string[] };
   /** What would set it right, when something would. */
   repair?: string;
 }

@@ -147,7 +147,7 @@ describe('a map', () => {
     const done = await isomeric('run', '.');
     expect(done.code).toBe(3);
     expect(done.told).toMatch(
-      /^Stopped: study\.yaml, line 44, column 16: The map cars would be blank: no wards has a colour, 3 blank \(0201, 0202, 0203 without a value\)\./,
+      /^Stopped: study\.yaml, line 44, column 16: The map cars would be blank: no wards has a colour, 3 blank \(0201, 0202, 0203 without a row in housing\)\./,
     );
     expect(done.told).toMatch(
       /3 of 3 wards found no row in housing .*Repair: join with “repair: leading zeros”/,

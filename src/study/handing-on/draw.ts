@@ -105,7 +105,7 @@ export async function drawMap(
   const field = layer.schema[column];
   const batches = await held(layer);
   const shading = shade(batches, column, map.classes, map.colours);
-  const blanks = blankWords(batches, layer, column, shading);
+  const blanks = blankWords(batches, layer, column, shading, findings);
   if (shading.counts.every((count) => count === 0))
     throw written.told(blankMap(name, map, blanks, findings), at('colour by'));
   if (looksLikeCount(batches, column)) {
@@ -212,8 +212,26 @@ function drawnWords(name: string, map: StudyMap, shading: Shading, blanks: strin
 }
 
 /** Why features are blank: `, 2 blank (1 suppressed, 1 without a value)`; nothing where none is. */
-function blankWords(batches: readonly Batch[], layer: Layer, column: number, shading: Shading): string {
+function blankWords(
+  batches: readonly Batch[],
+  layer: Layer,
+  column: number,
+  shading: Shading,
+  findings: readonly Finding[],
+): string {
   if (shading.withoutValue === 0) return '';
+  const { name: mapped, description = '' } = layer.schema[column];
+  // Joins that brought the field, or one that it is computed of, and units that they found no row for.
+  const joins = findings.flatMap(({ layer: of, without }) =>
+    of === layer.name &&
+    without?.fields.some((name) => name === mapped || description.includes(name)) === true
+      ? [{ table: without.table, keys: new Set(without.keys) }]
+      : [],
+  );
+  const rowless = (unit: string) => {
+    const found = joins.find(({ keys }) => keys.has(unit));
+    return found === undefined ? null : `without a row in ${found.table}`;
+  };
   const reasonsOf = layer.schema.flatMap(({ name }, c) => {
     const of = /^(.+)_reason$/.exec(name)?.[1];
     return of === undefined ? [] : [{ c, of: of === layer.schema[column].name ? '' : `${of} ` }];
@@ -226,11 +244,13 @@ function blankWords(batches: readonly Batch[], layer: Layer, column: number, sha
     for (let i = 0; i < batch.length; i++) {
       if (shading.classOf[b][i] >= 0) continue;
       const value = batch.columns[column].number(i);
-      const told = Number.isNaN(value)
-        ? (reasonIn(batch, i, reasonsOf) ?? 'without a value')
-        : `outside ${limits[0]} to ${limits.at(-1)}`;
       const unit = (code < 0 ? null : batch.columns[code].text(i)) ?? String(batch.id(i));
-      reasons.set(told, [...(reasons.get(told) ?? []), unit]);
+      const told = Number.isNaN(value)
+        ? (reasonIn(batch, i, reasonsOf) ?? rowless(unit) ?? 'without a value')
+        : `outside ${limits[0]} to ${limits.at(-1)}`;
+      const units = reasons.get(told);
+      if (units === undefined) reasons.set(told, [unit]);
+      else units.push(unit);
     }
   });
   const listed = [...reasons]

@@ -227,22 +227,28 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
           columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))],
         });
       }
-      closeJoin(account, { layer: layer.name, table: table.name, options, held, matching });
+      const fields = added.map((field) => field.name);
+      closeJoin(account, { layer: layer.name, table: table.name, fields, options, held, matching });
     },
   });
 }
+
+/** Keys that a finding keeps by name. */
+const mostKeysKept = 1000;
 
 /** What the account of a join is made of. */
 interface Joined {
   layer: string;
   table: string;
+  /** Fields that were brought. */
+  fields: readonly string[];
   options: JoinOptions;
   held: HeldTable;
   matching: Matching;
 }
 
 function closeJoin(account: Account, joined: Joined): void {
-  const { layer, table, options, held, matching } = joined;
+  const { layer, table, fields, options, held, matching } = joined;
   const { all, matched } = matching;
   const lonely = textsOf(matching.lonely);
   const over: string[] = [];
@@ -294,6 +300,7 @@ function closeJoin(account: Account, joined: Joined): void {
       severity: matched === 0 ? 'error' : 'warning',
       layer,
       words: `${grouped(all - matched)} of ${grouped(all)} ${layer} found no row in ${table} (${sample(lonely)}).`,
+      without: { table, fields, keys: lonely.slice(0, mostKeysKept) },
     });
   const counts: Count[] = [
     [matched, `matched on ${options.on[0]} = ${options.on[1]}`],
