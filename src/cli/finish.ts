@@ -1,6 +1,7 @@
 import type { Account, Table } from '../core/index.ts';
 import { saverFor } from '../node/index.ts';
 import type { Reporter } from '../study/machine.ts';
+import { exitCodes } from './exit-codes.ts';
 import { type Output, printAccounts, printFindings, printingReporter, printJson } from './output.ts';
 import { type Settled, tellReplaced } from './outputs.ts';
 
@@ -31,6 +32,9 @@ export async function finish(output: Output, result: Table, out: string, settled
     progress.stop();
   }
   const accounts: Account[] = [...result.accounts, ...written];
+  // A join that met nothing, features that were lost: saved, and not what was asked for.
+  if (accounts.some(({ findings }) => findings.some(({ severity }) => severity === 'error')))
+    process.exitCode = exitCodes.findings;
   if (output.json) printJson({ out, accounts, findings: result.findings });
   else {
     printAccounts(output, accounts);

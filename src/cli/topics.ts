@@ -58,7 +58,8 @@ Between datums the way is told with its accuracy; where none is known, it is an 
     title: 'Exit codes',
     text: `0    done
 1    done, and something was found: check at errors (--fail-at says from which severity on), run at
-     errors in layers that a map colours, ledger --verify at changed files
+     errors in layers that a map colours, join and others where nothing matched or features were
+     lost, ledger --verify at changed files
 2    the command or the study is written wrongly; nothing was written
 3    a file or a service is not as it must be
 130  interrupted; nothing half-written is kept

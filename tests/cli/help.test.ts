@@ -107,3 +107,19 @@ describe('messages that cure', () => {
     expect(done.told).toMatch(/study\.yaml, line 4, column \d+/);
   });
 });
+
+it('a join that meets nothing is saved, and ends with 1', async () => {
+  writeFileSync(join(folder, 'units.geojson'), wardsText);
+  writeFileSync(join(folder, 'other.csv'), 'code,n\nX1,4\nX2,5\n');
+  const { code, out } = await isomeric(
+    'join',
+    'units.geojson',
+    'other.csv',
+    '--on',
+    'code',
+    '--out',
+    'none.gpkg',
+  );
+  expect(code).toBe(1);
+  expect(out).toContain('Join: 4 units in; 0 matched on code = code');
+});
