@@ -1,9 +1,13 @@
 /** Makes docs/codes.md, the page of all codes: `npm run codes-page`. Another file can be named. */
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { codes } from './codes.mjs';
 
 const path = (relative) => fileURLToPath(new URL(relative, import.meta.url));
+const settingsFolder = path('../src/formats/settings');
+const settingsSource = readdirSync(settingsFolder)
+  .map((name) => readFileSync(`${settingsFolder}/${name}`, 'utf8'))
+  .join('\n');
 const cures = JSON.parse(readFileSync(path('code-cures.json'), 'utf8'));
 
 /** Rooms of the code as users know them. */
@@ -85,6 +89,36 @@ if (without.length > 0 || stale.length > 0) {
   process.exit(1);
 }
 
+/** Codes of files of settings are made of two parts, so they are not found in the code: formats/settings/. */
+const settings = [
+  [
+    'syntax',
+    'The text cannot be read: quotes, brackets, indentation.',
+    'The message shows how it is written rightly.',
+  ],
+  ['encoding', 'The file is not written in UTF-8.', 'Save it as UTF-8 in your editor.'],
+  ['unknown-word', 'A part has no key of that name.', 'The nearest one that it has is named.'],
+  [
+    'value',
+    'A value is of the wrong kind, or none of those that may stand there.',
+    'What may stand there is named.',
+  ],
+  ['code-number', 'A code without quotes is a number, and not what was written.', 'Put it in quotes.'],
+  ['missing', 'A key that is needed is not there.', 'Write it; what it says is told.'],
+  ['aliases', 'Its aliases stand for more than is sensible.', 'Write out what they stand for.'],
+  [
+    'nesting',
+    'Lists and maps stand in one another, more than 100 deep.',
+    'Look whether it is the right file.',
+  ],
+  ['too-long', 'The file is longer than anybody writes.', 'Look whether it is the right file.'],
+];
+for (const [code] of settings)
+  if (!settingsSource.includes(`-${code}\``)) {
+    console.error(`No code study-${code} is in src/formats/settings/ any more.`);
+    process.exit(1);
+  }
+
 const sections = order.map((area) => {
   const rows = all
     .filter((entry) => areaOf(entry) === area)
@@ -107,6 +141,14 @@ the findings of a report. An error stops what was asked; a finding is told, and 
 
 <!-- Made by npm run codes-page from the code. Do not edit. -->
 
-${sections.filter((each) => each !== '').join('\n')}`,
+${sections.filter((each) => each !== '').join('\n')}
+## Studies and class schemes as texts
+
+They are read alike; \`study\` or \`scheme\` stands before each code. All mistakes are told at once, in \`failures\`.
+
+| Code | What it says | What cures it |
+| --- | --- | --- |
+${settings.map(([code, words, cure]) => `| \`study-${code}\`, \`scheme-${code}\` | ${words} | ${cure} |`).join('\n')}
+`,
 );
 console.log(`Codes: ${all.length} described.`);
