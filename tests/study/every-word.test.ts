@@ -65,10 +65,17 @@ function mistakeAt(at: number, word: string): { error: IsomericError | null; lin
 
 describe('a slip in any word of the demo’s study', () => {
   const all = words();
-  const keys = all.filter(({ kind }) => kind === 'key');
+  // Each key once in each part of the study that has it: “from” stands thirty times alike.
+  const keys = [
+    ...new Map(
+      all
+        .filter(({ kind }) => kind === 'key')
+        .map((each) => [`${each.path[0]} ${each.path.length} ${each.word}`, each]),
+    ).values(),
+  ];
 
   it('in a key is told at its place, with the right word', () => {
-    expect(keys.length).toBeGreaterThan(150);
+    expect(keys.length).toBeGreaterThan(60);
     for (const { word, at } of keys) {
       const { error, line, column } = mistakeAt(at, word);
       const told = [error, ...(error?.failures ?? [])].find((each) => each?.place.line === line);
