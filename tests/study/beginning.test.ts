@@ -1,5 +1,13 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -96,6 +104,32 @@ describe('isomeric new', () => {
     );
     expect((await isomeric('new', 'none', '--from', 'nothing.csv')).told).toMatch(/no such file/);
     expect(existsSync(join(folder, 'none'))).toBe(false);
+  });
+});
+
+describe('files that make no study', () => {
+  it('are told before anything is written; two of one name are two', async () => {
+    mkdirSync(join(folder, 'here'));
+    mkdirSync(join(folder, 'there'));
+    write('here/x.geojson', wardsText);
+    write('there/x.geojson', wardsText.replaceAll('02', '03'));
+    await isomeric('new', 'both', '--from', 'here/x.geojson', 'there/x.geojson');
+    expect(read('both/x.geojson')).toBe(wardsText);
+    expect(read('both/x-2.geojson')).toBe(wardsText.replaceAll('02', '03'));
+    expect(Object.keys(loadStudy(read('both/study.yaml')).gather)).toEqual(['x', 'x_2']);
+    write('head.csv', 'a,b\n');
+    write('blank.geojson', '{"type":"FeatureCollection","features":[]}');
+    expect((await isomeric('new', 'no', '--from', 'here')).told).toMatch(
+      /It is a folder. Name the files in it/,
+    );
+    expect((await isomeric('new', 'no', '--from', 'head.csv')).told).toMatch(
+      /no area to study. Name a layer of areas/,
+    );
+    expect(existsSync(join(folder, 'no'))).toBe(false);
+    await isomeric('new', 'void', '--from', 'blank.geojson');
+    expect((await isomeric('run', 'void')).told).toMatch(
+      /^Stopped: study\.yaml, line \d+.*The area holds no polygon/,
+    );
   });
 });
 

@@ -246,6 +246,23 @@ describe('results', () => {
     expect(read('delivered/mine.txt')).toBe('kept');
   });
 
+  it('are removed only in their own folder, whatever a ledger says', async () => {
+    await run();
+    const ledger = read('ledger.jsonl').replace(
+      '"delivered/maps/cars.svg"',
+      '"delivered/../housing.csv","wards.geojson","delivered/maps/old.svg","delivered/maps/cars.svg"',
+    );
+    expect(ledger).toContain('delivered/../housing.csv');
+    write('ledger.jsonl', ledger);
+    write('delivered/maps/old.svg', 'old');
+    await run();
+    expect(existsSync(join(folder, 'delivered/maps/old.svg'))).toBe(false);
+    expect([existsSync(join(folder, 'housing.csv')), existsSync(join(folder, 'wards.geojson'))]).toEqual([
+      true,
+      true,
+    ]);
+  });
+
   it('come in the formats that are asked for, layers and tables', async () => {
     write(
       'study.yaml',

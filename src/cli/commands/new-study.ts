@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { copyFile, cp, mkdir, readdir, stat } from 'node:fs/promises';
 import { basename, dirname, extname, join, relative, resolve } from 'node:path';
-import { counted, grouped, IsomericError } from '../../core/index.ts';
+import { counted, grouped, IsomericError, isLayer } from '../../core/index.ts';
 import { openPath, writeText } from '../../node/index.ts';
 import type { Given } from '../../study/beginning/propose.ts';
 import { demoFolder } from '../demo-data.ts';
@@ -34,23 +34,24 @@ async function begin(folder: string): Promise<{ files: string[]; notes: string[]
 /** The parts that a shapefile is made of. */
 const shapefileParts = ['.shp', '.shx', '.dbf', '.prj', '.cpg'];
 
-/** Puts a file into the folder with what goes with it; null when it is too large for that. */
+/** Puts a file into the folder with what goes with it; gives its names there, its own first. Null when it is too large. */
 async function copied(path: string, folder: string): Promise<string[] | null> {
-  const found = await stat(path);
-  if (found.isDirectory() || found.size > mostCopied) return null;
-  const stem = path.slice(0, path.length - extname(path).length);
-  const parts =
-    extname(path).toLowerCase() === '.shp'
-      ? (await readdir(dirname(path)))
-          .filter(
-            (name) =>
-              basename(name, extname(name)) === basename(stem) &&
-              shapefileParts.includes(extname(name).toLowerCase()),
-          )
-          .map((name) => join(dirname(path), name))
-      : [path];
-  for (const part of parts) await cp(part, join(folder, basename(part)));
-  return parts.map((part) => basename(part));
+  if ((await stat(path)).size > mostCopied) return null;
+  const ending = extname(path);
+  const stem = basename(path, ending);
+  // Files of one name from two folders are two files.
+  let own = stem;
+  for (let k = 2; existsSync(join(folder, `${own}${ending}`)); k++) own = `${stem}-${k}`;
+  const beside =
+    ending.toLowerCase() !== '.shp'
+      ? []
+      : (await readdir(dirname(path))).filter((name) => {
+          const end = extname(name);
+          return end !== ending && basename(name, end) === stem && shapefileParts.includes(end.toLowerCase());
+        });
+  const endings = [ending, ...beside.map((name) => extname(name))];
+  for (const end of endings) await cp(join(dirname(path), `${stem}${end}`), join(folder, `${own}${end}`));
+  return endings.map((end) => `${own}${end}`);
 }
 
 /** A study of files that are given. */
@@ -63,9 +64,20 @@ async function beginFrom(
   // Everything is read before anything is written: a file that cannot be is told first.
   const opened = [];
   for (const path of paths) {
+    if ((await stat(path).catch(() => null))?.isDirectory())
+      throw new IsomericError('from-folder', 'It is a folder.', {
+        place: { file: path },
+        advice: 'Name the files in it; “isomeric look” lists what they hold.',
+        blame: 'usage',
+      });
     const all = (await openPath(path)).filter((each) => each.describes !== true);
     opened.push({ path, tables: all.map(({ table }) => table) });
   }
+  if (!opened.some(({ tables }) => tables.some(isLayer)))
+    throw new IsomericError('layers-none', 'None of the files holds a layer, so there is no area to study.', {
+      advice: 'Name a layer of areas beside them, for example wards.geojson.',
+      blame: 'usage',
+    });
   await mkdir(folder, { recursive: true });
   const files: string[] = [];
   const sources: Record<string, string> = {};
@@ -81,7 +93,8 @@ async function beginFrom(
         `folder${Object.keys(sources).length || ''}`;
       sources[from] = at;
     }
-    for (const table of tables) given.push({ file: basename(path), from, table, several: tables.length > 1 });
+    for (const table of tables)
+      given.push({ file: names?.[0] ?? basename(path), from, table, several: tables.length > 1 });
   }
   const { text, notes } = await proposeStudy(words(basename(resolve(folder))), given, sources);
   await writeText(join(folder, 'study.yaml'), text);

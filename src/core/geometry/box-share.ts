@@ -3,7 +3,7 @@ import type { Box, GeometryArray } from './geometry-array.ts';
 /**
  * The share of areas that lies within a box, from 0 to 1; 0 where they have no area.
  *
- * Each ring is cut at the four sides in turn (reentrant polygon clipping, Sutherland and Hodgman 1974): pieces that fall
+ * Each ring is cut at the four sides in turn (Sutherland and Hodgman 1974): pieces that fall
  * apart hang together along the side, which changes no area.
  */
 export function shareWithinBox(areas: GeometryArray, box: Box): number {

@@ -40,6 +40,8 @@ export async function withKeptSchema(
   machine: Machine,
 ): Promise<Layer | Table> {
   if (table.count !== 0 || table.schema.length > 0 || !isLayer(table)) return table;
+  // A file of the study folder itself came from no service that would have told.
+  if (folder === '') return table;
   const fields: Field[] = [];
   const sample = `${folder}/sample.geojson`;
   if ((await machine.store.open(sample)) !== null)

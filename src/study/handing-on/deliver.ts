@@ -70,6 +70,9 @@ async function write(
   return paths;
 }
 
+/** A ledger may come from anywhere: what it names is removed only where it lies in the folder of results. */
+const isDelivered = (path: string) => path.startsWith('delivered/') && !path.split(/[/\\]/).includes('..');
+
 /** Removes what the last run delivered and this one does not: nobody should find a map that the study no longer makes. */
 export async function removeFormer(
   before: readonly string[],
@@ -79,8 +82,7 @@ export async function removeFormer(
   const kept = new Set(delivered);
   const former: string[] = [];
   for (const path of before) {
-    if (kept.has(path) || !path.startsWith('delivered/') || (await machine.store.open(path)) === null)
-      continue;
+    if (kept.has(path) || !isDelivered(path) || (await machine.store.open(path)) === null) continue;
     await machine.store.remove(path);
     former.push(path);
   }

@@ -171,7 +171,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
     throw study.written.told(error, ['area', 'units', 'code']);
   }
   const array: GeometryArray = builder.finish();
-  const area = new AreaIndex(array);
+  const area = await study.written.within(['area'], () => new AreaIndex(array));
   const which =
     wanted === null
       ? `all ${grouped(array.length)} ${name}`
