@@ -363,6 +363,8 @@ describe('settings that are no settings', () => {
       ...[1000, 5000, 12_000, 50_000, 1_900_000].map((times) => '{'.repeat(times)),
       ...['- ', '? ', 'a: ', '[a: ', '{a: ['].map((text) => text.repeat(20_000)),
       '? [a]\n: b\n',
+      // Each key held against all others would take minutes.
+      Array.from({ length: 40_000 }, (_, k) => `k${k}: 1`).join('\n'),
       '!!binary x',
       '- &a [*a]\n',
       '\u0000',

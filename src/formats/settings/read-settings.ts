@@ -60,6 +60,8 @@ function settingsIn<T>(text: string, file: string, kind: SettingsKind<T>): { val
     prettyErrors: false,
     // What it warns of is judged by what comes of it, not printed.
     logLevel: 'error',
+    // The parser holds each key against all others; keys that stand twice are found by yaml-traps.ts.
+    uniqueKeys: false,
   });
   const places = new Places(file, text, document.contents, lines);
   const asText = (mistakes: readonly TextMistake[]): Mistake[] =>

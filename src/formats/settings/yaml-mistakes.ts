@@ -1,4 +1,4 @@
-import { type Document, isScalar, type Node, type Scalar, visit, type YAMLError } from 'yaml';
+import { type Document, visit, type YAMLError } from 'yaml';
 
 /** A mistake of the text, before anything is known of what it ought to say. */
 export interface TextMistake {
@@ -14,7 +14,13 @@ const endOfLine = (text: string, at: number) => {
   return end < 0 ? text.length : end;
 };
 const startOfLine = (text: string, at: number) => text.lastIndexOf('\n', at - 1) + 1;
-const restOfLine = (text: string, at: number) => text.slice(at, endOfLine(text, at)).trim();
+/** Most of a line that a message repeats. */
+const longestShown = 160;
+
+function restOfLine(text: string, at: number): string {
+  const rest = text.slice(at, endOfLine(text, at)).trim();
+  return rest.length > longestShown ? `${rest.slice(0, longestShown)}…` : rest;
+}
 
 /** What stands behind the key (and dash) of a line, without a comment. */
 function valueOfLine(text: string, at: number): { key: string; value: string } {
@@ -43,6 +49,7 @@ export function quoted(value: string): string {
 
 const inQuotes = (text: string, at: number) => {
   const { key, value } = valueOfLine(text, at);
+  if (key.length + value.length > longestShown) return 'Put the whole text in quotes.';
   return `Put the whole text in quotes: ${key === '' ? '' : `${key} `}${quoted(value)}`;
 };
 
@@ -113,20 +120,6 @@ function openQuote(error: YAMLError, document: Document.Parsed): number {
   return at;
 }
 
-function firstOf(document: Document.Parsed, at: number): number | undefined {
-  let first: number | undefined;
-  visit(document, {
-    Map(_, map) {
-      const twice = map.items.find((pair) => (pair.key as Node | null)?.range?.[0] === at);
-      if (twice === undefined) return;
-      const name = String((twice.key as Scalar).value);
-      const same = map.items.find((pair) => isScalar(pair.key) && String(pair.key.value) === name);
-      first = (same?.key as Scalar | undefined)?.range?.[0];
-    },
-  });
-  return first;
-}
-
 const unclosed = (text: string, at: number): TextMistake => {
   const opening = openBracket(text, at);
   const [open, close] = text[opening] === '{' ? '{}' : '[]';
@@ -174,16 +167,6 @@ const readers: Readonly<Record<string, Read>> = {
       at,
       words: `There is no colon in “${line}”.`,
       advice: `Write “${line.includes(' ') ? line.replace(' ', ': ') : `${line}:`}”.`,
-    };
-  },
-  DUPLICATE_KEY: ({ pos: [at] }, text, document) => {
-    const key = /^[^:\s][^:]*/.exec(restOfLine(text, at))?.[0] ?? '';
-    const first = firstOf(document, at);
-    const line = first === undefined ? '' : ` (first in line ${text.slice(0, first).split('\n').length})`;
-    return {
-      at,
-      words: `“${key}” stands twice in the same part${line}.`,
-      advice: 'Keep one of them, or give one another name.',
     };
   },
   BAD_INDENT: ({ pos: [at], message }, text) =>

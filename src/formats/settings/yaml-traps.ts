@@ -16,10 +16,31 @@ export function yamlTraps(document: Document.Parsed, text: string): TextMistake[
       if (node.anchor !== undefined && node.source === '') mistakes.push(anchored(node, text));
     },
     Map(_, map) {
+      mistakes.push(...twice(map, text));
       if (map.flow === true) mistakes.push(...cutInBraces(map, text));
       else mistakes.push(...dashes(map));
     },
   });
+  return mistakes;
+}
+
+/** Keys that stand twice in one part. */
+function twice(map: YAMLMap, text: string): TextMistake[] {
+  const first = new Map<string, number>();
+  const mistakes: TextMistake[] = [];
+  for (const { key } of map.items) {
+    if (!isScalar(key) || !key.range) continue;
+    const name = String(key.value);
+    const [at] = key.range;
+    const before = first.get(name);
+    if (before === undefined) first.set(name, at);
+    else
+      mistakes.push({
+        at,
+        words: `“${name}” stands twice in the same part (first in line ${text.slice(0, before).split('\n').length}).`,
+        advice: 'Keep one of them, or give one another name.',
+      });
+  }
   return mistakes;
 }
 
