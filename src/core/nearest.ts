@@ -26,6 +26,8 @@ export function nearestWord(word: string, known: Iterable<string>): string | und
   const slips = word.length <= 2 ? 0 : word.length <= 5 ? 1 : Math.max(2, Math.ceil(word.length / 3));
   let least = slips + 0.5;
   for (const candidate of known) {
+    // Each letter more or less is a slip of its own.
+    if (Math.abs(candidate.length - word.length) >= least) continue;
     const distance = spellingDistance(word, candidate);
     if (distance < least) {
       least = distance;

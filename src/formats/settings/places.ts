@@ -17,6 +17,8 @@ export class Places {
   private readonly text: string;
   private readonly root: Node | null;
   private readonly lines: LineCounter;
+  /** The pairs of each map by name: a part of thousands of keys is searched once, not once a key. */
+  private readonly pairs = new WeakMap<YAMLMap, Map<string, Pair>>();
 
   constructor(file: string, text: string, root: Node | null, lines: LineCounter) {
     this.file = file;
@@ -69,7 +71,7 @@ export class Places {
     let key = node?.range?.[0] ?? 0;
     for (const part of path) {
       if (isMap(node)) {
-        const pair = pairOf(node as YAMLMap, part);
+        const pair = this.pairsOf(node as YAMLMap).get(String(part));
         if (pair === undefined) return { node, key, whole: false };
         key = (pair.key as Node).range?.[0] ?? key;
         node = pair.value as Node | null;
@@ -80,6 +82,19 @@ export class Places {
       } else return { node, key, whole: false };
     }
     return { node, key, whole: true };
+  }
+
+  private pairsOf(map: YAMLMap): Map<string, Pair> {
+    let pairs = this.pairs.get(map);
+    if (pairs === undefined) {
+      pairs = new Map();
+      for (const pair of map.items) {
+        const name = String(isScalar(pair.key) ? pair.key.value : pair.key);
+        if (!pairs.has(name)) pairs.set(name, pair);
+      }
+      this.pairs.set(map, pairs);
+    }
+    return pairs;
   }
 
   /** The character at which the mistake begins, where the wrong text stands in the source of the value (or in its key). */
@@ -93,10 +108,6 @@ export class Places {
     const found = word === undefined ? -1 : wordIn(source, word);
     return found < 0 ? undefined : from + found;
   }
-}
-
-function pairOf(map: YAMLMap, name: PropertyKey): Pair | undefined {
-  return map.items.find((pair) => String(isScalar(pair.key) ? pair.key.value : pair.key) === String(name));
 }
 
 /** Where a text stands in another, not as a part of a longer word. */

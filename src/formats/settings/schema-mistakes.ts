@@ -126,7 +126,7 @@ function mistakesOf(
   const inner = issue.code === 'invalid_union' ? meantBranch(issue) : null;
   if (inner !== null) return inner.flatMap((each) => mistakesOf(each, value, schema, places, wording));
   if (issue.code === 'unrecognized_keys')
-    return issue.keys.map((key) => unknownKey(key, path, at(value, path), schema, places, wording));
+    return unknownKeys(issue.keys, path, at(value, path), schema, places, wording);
   return [{ path, mistake: valueMistake(issue, value, schema, places, wording) }];
 }
 
@@ -139,15 +139,33 @@ function meantBranch(issue: z.core.$ZodIssueInvalidUnion): z.core.$ZodIssue[] | 
   return branch?.map((each) => ({ ...each, path: [...issue.path, ...each.path] })) ?? null;
 }
 
-function unknownKey(
-  key: string,
+/** Keys of one part that are advised on: a file with more of them is another file. */
+const mostAdvised = 100;
+
+function unknownKeys(
+  keys: readonly string[],
   path: Path,
   part: unknown,
   schema: unknown,
   places: Places,
   wording: Wording,
-): Told {
+): Told[] {
   const known = keysAt(path, schema);
+  const name = partName(path, wording);
+  return keys.map((key, k) =>
+    unknownKey(key, path, part, k < mostAdvised ? known : [], name, places, wording),
+  );
+}
+
+function unknownKey(
+  key: string,
+  path: Path,
+  part: unknown,
+  known: readonly string[],
+  name: string,
+  places: Places,
+  wording: Wording,
+): Told {
   const plain = key.toLowerCase().replace(/[\s_-]+/gu, ' ');
   const free = known.filter((each) => !Object.hasOwn(part as object, each));
   const other =
@@ -163,7 +181,7 @@ function unknownKey(
     meant,
     mistake: {
       code: `${wording.what}-unknown-word`,
-      words: `${partName(path, wording)} has no “${key}”.`,
+      words: `${name} has no “${key}”.`,
       advice: meant === undefined ? suggest(key, known) : `Did you mean “${meant}”?`,
       place: places.key([...path, key]),
       rank: 'word',

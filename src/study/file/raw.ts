@@ -21,9 +21,11 @@ export function valuesAt(
     found = found.flatMap(({ path, value }) => {
       if (part === '*' && Array.isArray(value))
         return value.map((each: unknown, k) => ({ path: [...path, k], value: each }));
-      return partsOf(value)
-        .filter(([key]) => part === '*' || key === part)
-        .map(([key, each]) => ({ path: [...path, key], value: each }));
+      if (part === '*') return partsOf(value).map(([key, each]) => ({ path: [...path, key], value: each }));
+      const keys = record(value);
+      return keys !== undefined && Object.hasOwn(keys, part)
+        ? [{ path: [...path, part], value: keys[part] }]
+        : [];
     });
   return found;
 }
