@@ -1,6 +1,6 @@
-import type { AreaIndex } from '../src/core/geometry/area-index.ts';
-import { Clipped, clipFeature, settleByBox } from '../src/core/geometry/clipping.ts';
 import { GeometryMaker } from '../src/core/geometry/geometry-maker.ts';
+import type { AreaIndex } from '../src/core/geometry/overlay/area-index.ts';
+import { Clipped, clipFeature, settleByBox } from '../src/core/geometry/overlay/clipping.ts';
 import type { Layer } from '../src/core/index.ts';
 
 /** Numbers of the features that meet the border, found once. */

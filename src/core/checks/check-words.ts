@@ -1,5 +1,5 @@
 import { IsomericError } from '../errors.ts';
-import type { AreaIndex } from '../geometry/area-index.ts';
+import type { AreaIndex } from '../geometry/overlay/area-index.ts';
 import { isLayer, type Layer, type Table } from '../layer/layer.ts';
 import { nearestWord } from '../nearest.ts';
 import { usualUnsureAbove } from '../table/margins.ts';

@@ -1,8 +1,8 @@
 import { grouped } from '../account.ts';
 import { IsomericError } from '../errors.ts';
 import type { Finding } from '../findings.ts';
-import type { AreaIndex } from '../geometry/area-index.ts';
 import { boxesMeet, emptyBox, growBox, isEmptyBox } from '../geometry/geometry-array.ts';
+import type { AreaIndex } from '../geometry/overlay/area-index.ts';
 import type { Batch } from '../layer/batch.ts';
 import { isLayer, type Layer, type Table } from '../layer/layer.ts';
 import { compileExpression } from '../table/cql2/evaluate.ts';

@@ -1,10 +1,9 @@
 import Flatbush from 'flatbush';
-import { Arrangement } from '../geometry/arrangement.ts';
-import { crossingPoint } from '../geometry/crossing.ts';
 import { boxOfPositions, type GeometryArray, Kind } from '../geometry/geometry-array.ts';
-import { label, locateByScan } from '../geometry/labelling.ts';
+import { crossingPoint } from '../geometry/noding/crossing.ts';
+import { Meeting, meetingOf } from '../geometry/noding/segment-meeting.ts';
+import { withWorkbench } from '../geometry/overlay/overlay.ts';
 import { locateInRing } from '../geometry/predicates.ts';
-import { Meeting, meetingOf } from '../geometry/segment-meeting.ts';
 
 /** Kinds of fault under OGC 06-103r4 (Simple Features), section 6.1.11 and 6.1.14. */
 export type FaultCode =
@@ -204,7 +203,17 @@ class AreaCheck {
     const ringF = this.ringOf[f];
     const same = ringE === ringF;
     if (how === Meeting.Crossing) {
-      crossingPoint(ends, k, l, this.point);
+      crossingPoint(
+        ends[k],
+        ends[k + 1],
+        ends[k + 2],
+        ends[k + 3],
+        ends[l],
+        ends[l + 1],
+        ends[l + 2],
+        ends[l + 3],
+        this.point,
+      );
       const sameParts = this.part[ringE] === this.part[ringF];
       this.crossed.add(this.pair(ringE, ringF));
       this.tell(
@@ -272,19 +281,17 @@ class AreaCheck {
     this.touches.set(key, list);
   }
 
-  private addRing(arrangement: Arrangement, ring: number, a: number, b: number): void {
-    for (let k = 4 * this.firstEdge[ring]; k < 4 * this.endEdge[ring]; k += 4) {
-      arrangement.addEdge(this.ends[k], this.ends[k + 1], this.ends[k + 2], this.ends[k + 3], a, b);
-    }
-  }
-
   private faces(r: number, s: number | null): { a: number; b: number }[] {
-    const arrangement = new Arrangement();
-    this.addRing(arrangement, r, 1, 0);
-    if (s !== null) this.addRing(arrangement, s, 0, 1);
-    arrangement.cut();
-    const labels = label(arrangement, locateByScan(arrangement), () => true);
-    return Array.from(labels.leftA, (a, h) => ({ a, b: labels.leftB[h] }));
+    return withWorkbench((bench) => {
+      const add = (ring: number, a: number, b: number) => {
+        const xy = this.ringCoordinates(ring);
+        bench.chains.addPath(xy, 0, xy.length / 2, a, b);
+      };
+      add(r, 1, 0);
+      if (s !== null) add(s, 0, 1);
+      const { labels } = bench.solve();
+      return Array.from(labels.a, (a, h) => ({ a, b: labels.b[h] }));
+    });
   }
 
   /** Rings that touch at points only: do they cross there all the same, and does the interior stay in one piece? */

@@ -1,5 +1,5 @@
-import type { AreaIndex } from '../geometry/area-index.ts';
 import { type Box, boxOfPositions } from '../geometry/geometry-array.ts';
+import type { AreaIndex } from '../geometry/overlay/area-index.ts';
 import type { Crs } from './crs.ts';
 import { wgs84 } from './registry.ts';
 import { type Transformer, transformer } from './transformer.ts';

@@ -1,4 +1,5 @@
 import { orient2d } from 'robust-predicates';
+import { IsomericError } from '../errors.ts';
 
 /**
  * Sign-exact orientation of three points (Shewchuk's adaptive predicate): > 0 when a → b → c turns left
@@ -86,4 +87,26 @@ export function locateInRing(x: number, y: number, xy: Float64Array, from: numbe
     if (turn > 0 === by > ay) inside = !inside;
   }
   return inside ? 1 : -1;
+}
+
+/** Coordinates of this size and more are refused; see `usable`. */
+export const greatestCoordinate = 1e120;
+
+/**
+ * The predicates are exact as long as products of coordinates neither overflow nor fall below the least double: values
+ * under 10^-120 are taken for zero (and −0 for 0), those over 10^120 and those that are no numbers are refused.
+ *
+ * @throws IsomericError `coordinate-unusable`; layers find the features that have such coordinates before
+ */
+export function usable(value: number): number {
+  const size = Math.abs(value);
+  if (size < 1e-120) return 0;
+  if (size < greatestCoordinate) return value;
+  throw new IsomericError(
+    'coordinate-unusable',
+    `A coordinate is ${value}: geometry cannot be computed with it.`,
+    {
+      advice: 'Repair the feature, or leave it out with a filter.',
+    },
+  );
 }

@@ -1,9 +1,8 @@
-import { traceAreas } from './area-tracing.ts';
-import { Arrangement } from './arrangement.ts';
 import { boxOfPositions, Kind } from './geometry-array.ts';
 import type { GeometryMaker } from './geometry-maker.ts';
-import { label, locateByScan } from './labelling.ts';
 import { ringDoubleArea } from './measures.ts';
+import { traceAreas } from './overlay/area-tracing.ts';
+import { withWorkbench } from './overlay/overlay.ts';
 import { locateInRing } from './predicates.ts';
 
 /** A piece of a border: where equal node numbers stand, pieces hang together. */
@@ -159,15 +158,13 @@ export function fillRings(
     if (twice < 0) builder.reverseLastRing();
     return { polygons: 1, crossings: 0 };
   }
-  const arrangement = new Arrangement();
-  for (const { xy: own } of rings) {
-    for (let k = 0; k + 3 < own.length; k += 2)
-      arrangement.addEdge(own[k], own[k + 1], own[k + 2], own[k + 3], 1, 0);
-  }
-  arrangement.cut();
-  const labels = label(arrangement, locateByScan(arrangement), () => true);
-  const polygons = traceAreas(arrangement, labels, (winding) => (winding & 1) !== 0, builder);
-  return { polygons, crossings: arrangement.nodeX.length - arrangement.vertexCount };
+  return withWorkbench((bench) => {
+    for (const { xy: own } of rings) bench.chains.addPath(own, 0, own.length / 2, 1, 0, true);
+    const vertices = bench.chains.nodes;
+    const { graph, labels } = bench.solve();
+    const polygons = traceAreas(graph, labels, (winding) => (winding & 1) !== 0, builder);
+    return { polygons, crossings: bench.chains.nodes - vertices };
+  });
 }
 
 /** Most rings whose depths are worked out. */

@@ -1,9 +1,9 @@
 import { type Crs, crsLabel, sameCrs } from '../crs/crs.ts';
 import { IsomericError } from '../errors.ts';
-import { AreaIndex } from '../geometry/area-index.ts';
 import type { GeometryArray } from '../geometry/geometry-array.ts';
 import { GeometryMaker } from '../geometry/geometry-maker.ts';
 import { geometriesFrom } from '../geometry/object-view.ts';
+import { AreaIndex } from '../geometry/overlay/area-index.ts';
 import type { Layer } from './layer.ts';
 
 /** An area made ready for the coordinates of one CRS. */

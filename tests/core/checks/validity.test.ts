@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { faultsOf } from '../../../src/core/checks/validity.ts';
 import { GeometryMaker } from '../../../src/core/geometry/geometry-maker.ts';
 import { type GeometryObject, geometriesFrom } from '../../../src/core/geometry/object-view.ts';
-import { overlayAreas } from '../../../src/core/geometry/overlay.ts';
+import { overlayAreas } from '../../../src/core/geometry/overlay/overlay.ts';
 import { geometryFromSampleWkt } from '../../support/wkt-geometry.ts';
 
 interface Sample {

@@ -4,7 +4,8 @@ import { describe, expect, it } from 'vitest';
 import { GeometryMaker } from '../../../src/core/geometry/geometry-maker.ts';
 import { planarArea } from '../../../src/core/geometry/measures.ts';
 import { type GeometryObject, geometriesFrom } from '../../../src/core/geometry/object-view.ts';
-import { type FillRule, type OverlayOperation, overlayAreas } from '../../../src/core/geometry/overlay.ts';
+import type { FillRule } from '../../../src/core/geometry/overlay/fill-rule.ts';
+import { type OverlayOperation, overlayAreas } from '../../../src/core/geometry/overlay/overlay.ts';
 
 interface Case {
   id: string;
@@ -28,7 +29,7 @@ function areaOf(
 ): number {
   const array = geometriesFrom([a, b]);
   const builder = new GeometryMaker();
-  return overlayAreas(operation, array, 0, array, 1, builder, rules) === 0
+  return overlayAreas(operation, array, 0, array, 1, builder, { rules }) === 0
     ? 0
     : planarArea(builder.finish(), 0);
 }

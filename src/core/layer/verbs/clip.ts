@@ -1,9 +1,9 @@
 import { type Account, type Count, closeAccount, grouped } from '../../account.ts';
-import type { AreaIndex } from '../../geometry/area-index.ts';
-import { Clipped, clipFeature, settleByBox } from '../../geometry/clipping.ts';
 import { emptyBox, type GeometryArray, Kind, type KindName } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { planarArea, planarLength } from '../../geometry/measures.ts';
+import type { AreaIndex } from '../../geometry/overlay/area-index.ts';
+import { Clipped, clipFeature, settleByBox } from '../../geometry/overlay/clipping.ts';
 import type { Layer } from '../layer.ts';
 import { fillHeights } from './heights.ts';
 import { applyVerb } from './verb.ts';

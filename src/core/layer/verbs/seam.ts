@@ -1,11 +1,11 @@
 import { type Crs, degreesFrame, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
 import { lobes } from '../../crs/projections/goode.ts';
 import { type Transformer, type TransformerOptions, transformer } from '../../crs/transformer.ts';
-import { AreaIndex } from '../../geometry/area-index.ts';
-import { Clipped, clipFeature } from '../../geometry/clipping.ts';
 import { type Box, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { geometriesFrom } from '../../geometry/object-view.ts';
+import { AreaIndex } from '../../geometry/overlay/area-index.ts';
+import { Clipped, clipFeature } from '../../geometry/overlay/clipping.ts';
 import { fillHeights } from './heights.ts';
 
 /** Degrees around the area of a source that its data may still reach. */

@@ -1,5 +1,5 @@
-import { productError } from '../exact-product.ts';
-import { leastExponent, scaledInteger } from './predicates.ts';
+import { productError } from '../../exact-product.ts';
+import { leastExponent, scaledInteger } from '../predicates.ts';
 
 /**
  * The point where two segments cross, to the last digit: in double-double arithmetic (Dekker 1971, Knuth's two-sum),
@@ -38,26 +38,34 @@ function subtract(ah: number, al: number, bh: number, bl: number): void {
   hi = sum;
 }
 
-/** p + (hi + lo), rounded once. */
-function addedTo(p: number): number {
+/**
+ * p + (hi + lo) rounded to the nearest double, hi + lo being off by at most `doubt`; NaN where the doubt leaves two
+ * doubles to choose from.
+ */
+function addedTo(p: number, doubt: number): number {
   const sum = p + hi;
   const part = sum - p;
-  return sum + (p - (sum - part) + (hi - part) + lo);
+  const rest = p - (sum - part) + (hi - part) + lo;
+  const value = sum + (rest - doubt);
+  return value === sum + (rest + doubt) ? value : Number.NaN;
 }
 
 /**
- * Crossing of the segments at `k` and `l` of a buffer of ends (x, y of the first vertex, x, y of the last), which must cross
- * properly. Writes x and y into `into`, each within one unit in the last place and inside the boxes of both segments.
+ * Where two segments cross, which must cross properly: p → q and r → s, each x and y. Writes x and y into `into`: those
+ * of the true point, each rounded to the nearest double. So they are the same whatever the order and direction of the
+ * segments, lie in the boxes of both, and several crossings along a segment never change their order in x or in y.
  */
-export function crossingPoint(ends: ArrayLike<number>, k: number, l: number, into: Float64Array): void {
-  const px = ends[k];
-  const py = ends[k + 1];
-  const qx = ends[k + 2];
-  const qy = ends[k + 3];
-  const rx = ends[l];
-  const ry = ends[l + 1];
-  const sx = ends[l + 2];
-  const sy = ends[l + 3];
+export function crossingPoint(
+  px: number,
+  py: number,
+  qx: number,
+  qy: number,
+  rx: number,
+  ry: number,
+  sx: number,
+  sy: number,
+  into: Float64Array,
+): void {
   twoDifference(qx, px);
   const dxh = hi;
   const dxl = lo;
@@ -92,33 +100,23 @@ export function crossingPoint(ends: ArrayLike<number>, k: number, l: number, int
   subtract(ah, al, hi, lo);
   const numH = hi;
   const numL = lo;
-  // Double-double errs by about 2^-102 of the products: good for 2^-58 of the segment unless they cancel that far.
-  if (!(Math.abs(denH) > Math.max(size, reach) * 2 ** -44) || size < 1e-200 || size > 1e200) {
-    exactCrossing([px, py, qx, qy, rx, ry, sx, sy], into);
-  } else {
+  // Double-double errs by about 2^-102 of the products; what is left of that after cancelling is in doubt.
+  const doubt = (Math.max(size, reach) / Math.abs(denH)) * 2 ** -98;
+  into[0] = Number.NaN;
+  if (doubt < 2 ** -50 && size > 1e-200 && size < 1e200) {
     const t1 = numH / denH;
     multiply(t1, 0, denH, denL);
     subtract(numH, numL, hi, lo);
     const t2 = hi / denH;
     multiply(t1, t2, dxh, dxl);
-    into[0] = addedTo(px);
+    into[0] = addedTo(px, doubt * Math.abs(dxh));
     multiply(t1, t2, dyh, dyl);
-    into[1] = addedTo(py);
+    into[1] = addedTo(py, doubt * Math.abs(dyh));
   }
-  into[0] = clamp(
-    into[0],
-    Math.max(Math.min(px, qx), Math.min(rx, sx)),
-    Math.min(Math.max(px, qx), Math.max(rx, sx)),
-  );
-  into[1] = clamp(
-    into[1],
-    Math.max(Math.min(py, qy), Math.min(ry, sy)),
-    Math.min(Math.max(py, qy), Math.max(ry, sy)),
-  );
-}
-
-function clamp(value: number, least: number, greatest: number): number {
-  return Math.max(least, Math.min(value, greatest));
+  if (Number.isNaN(into[0]) || Number.isNaN(into[1])) exactCrossing([px, py, qx, qy, rx, ry, sx, sy], into);
+  // No negative zero: a node is found by its bits.
+  into[0] += 0;
+  into[1] += 0;
 }
 
 /** A point with whole-number coordinates over a common denominator: (X / W, Y / W), W > 0, scaled by a power of two. */
@@ -140,15 +138,18 @@ export function rationalCrossing(edges: readonly number[], shift: number): Ratio
   return [px * den + num * dx, py * den + num * dy, den];
 }
 
-/** N / W (W > 0) scaled back by 2^-shift, rounded to the nearest double (ties do not matter here). */
+/** N / W (W > 0) scaled back by 2^-shift, rounded to the nearest double (ties to even). */
 export function nearestDouble(N: bigint, W: bigint, shift: number): number {
   if (N === 0n) return 0;
   const negative = N < 0n;
   const n = negative ? -N : N;
-  // Keep 64 bits of quotient, then one correctly rounded conversion.
+  // Keep 64 bits of quotient and whether there is more, then one correctly rounded conversion.
   const bits = n.toString(2).length - W.toString(2).length;
   const up = 64 - bits;
-  const quotient = up >= 0 ? (n << BigInt(up)) / W : n / (W << BigInt(-up));
+  const dividend = up >= 0 ? n << BigInt(up) : n;
+  const divisor = up >= 0 ? W : W << BigInt(-up);
+  let quotient = dividend / divisor;
+  if (quotient * divisor !== dividend) quotient |= 1n;
   let value = Number(quotient);
   let exponent = -up - shift;
   while (exponent < -1000) {

@@ -1,10 +1,11 @@
-import Flatbush from 'flatbush';
-import { IsomericError } from '../errors.ts';
-import { type Box, boxesMeet, emptyBox, type GeometryArray, growBox } from './geometry-array.ts';
-import { GeometryMaker } from './geometry-maker.ts';
-import { windingOf } from './labelling.ts';
+import { IsomericError } from '../../errors.ts';
+import { type Box, boxesMeet, emptyBox, type GeometryArray, growBox } from '../geometry-array.ts';
+import { GeometryMaker } from '../geometry-maker.ts';
+import { BoxTree } from '../noding/box-tree.ts';
+import { orientation } from '../predicates.ts';
+import { windingOf } from './face-labels.ts';
+import type { FillRule } from './fill-rule.ts';
 import { uniteAreas } from './overlay.ts';
-import { orientation } from './predicates.ts';
 
 export const Where = { Outside: 0, Inside: 1, Border: 2 } as const;
 
@@ -19,7 +20,7 @@ export class AreaIndex {
   readonly box: Box;
   /** ax, ay, bx, by of each edge; the area is on its left. */
   readonly ends: Float64Array;
-  private readonly index: Flatbush;
+  private readonly index: BoxTree;
   private readonly cells: Uint8Array;
   private readonly side: number;
   private readonly scaleX: number;
@@ -28,10 +29,11 @@ export class AreaIndex {
   constructor(
     array: GeometryArray,
     features: readonly number[] = Array.from({ length: array.length }, (_, i) => i),
+    rule: FillRule = 'non-zero',
   ) {
     const builder = new GeometryMaker();
     const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
-    if (areas.length === 0 || uniteAreas(array, areas, builder) === 0) {
+    if (areas.length === 0 || uniteAreas(array, areas, builder, rule) === 0) {
       throw new IsomericError('area-empty', 'The area holds no polygon.', {
         advice: 'Name a layer with polygons.',
       });
@@ -50,16 +52,14 @@ export class AreaIndex {
     this.ends = ends;
     this.box = emptyBox();
     growBox(this.box, this.geometry.box());
-    this.index = new Flatbush(n / 4);
+    const boxes = new Float64Array(n);
     for (let k = 0; k < n; k += 4) {
-      this.index.add(
-        Math.min(ends[k], ends[k + 2]),
-        Math.min(ends[k + 1], ends[k + 3]),
-        Math.max(ends[k], ends[k + 2]),
-        Math.max(ends[k + 1], ends[k + 3]),
-      );
+      boxes[k] = Math.min(ends[k], ends[k + 2]);
+      boxes[k + 1] = Math.min(ends[k + 1], ends[k + 3]);
+      boxes[k + 2] = Math.max(ends[k], ends[k + 2]);
+      boxes[k + 3] = Math.max(ends[k + 1], ends[k + 3]);
     }
-    this.index.finish();
+    this.index = new BoxTree(boxes);
     this.side = n > 4000 ? 1024 : n > 1000 ? 512 : 128;
     this.scaleX = this.side / (this.box[2] - this.box[0]);
     this.scaleY = this.side / (this.box[3] - this.box[1]);
@@ -139,7 +139,11 @@ export class AreaIndex {
 
   /** Numbers of the edges whose boxes meet the given one. */
   edgesNear(x0: number, y0: number, x1: number, y1: number): number[] {
-    return this.index.search(x0, y0, x1, y1);
+    const near: number[] = [];
+    this.index.search(x0, y0, x1, y1, (e) => {
+      near.push(e);
+    });
+    return near;
   }
 
   /** Where a point lies: 1 inside, 0 on the border, −1 outside. */
@@ -164,20 +168,27 @@ export class AreaIndex {
         orientation(ax, ay, bx, by, x, y) === 0
       )
         on = true;
-      return false;
     });
     return on ? 0 : winding !== 0 ? 1 : -1;
   }
 
-  /** Winding number an infinitesimal step from the point, just above east of it. */
-  windingEast(x: number, y: number): number {
+  /**
+   * What the edges whose boxes do not meet the given one add to the winding number an infinitesimal step from a point in
+   * that box, just above east of it.
+   */
+  windingFrom(x: number, y: number, near: Box): number {
     const { ends, box } = this;
     if (y < box[1] || y > box[3] || x > box[2]) return 0;
     let winding = 0;
     this.index.search(x, y, box[2], y, (e) => {
       const k = 4 * e;
-      winding += windingOf(x, y, ends[k], ends[k + 1], ends[k + 2], ends[k + 3]);
-      return false;
+      const [ax, ay, bx, by] = [ends[k], ends[k + 1], ends[k + 2], ends[k + 3]];
+      const apart =
+        Math.max(ax, bx) < near[0] ||
+        Math.min(ax, bx) > near[2] ||
+        Math.max(ay, by) < near[1] ||
+        Math.min(ay, by) > near[3];
+      if (apart) winding += windingOf(x, y, ax, ay, bx, by);
     });
     return winding;
   }

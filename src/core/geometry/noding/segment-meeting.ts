@@ -1,4 +1,4 @@
-import { orientation } from './predicates.ts';
+import { orientation } from '../predicates.ts';
 
 /**
  * How two segments meet, as bits: they cross at a point inside both; a vertex of one lies on the other; all four vertices lie

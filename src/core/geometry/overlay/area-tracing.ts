@@ -1,0 +1,250 @@
+import { Kind } from '../geometry-array.ts';
+import type { GeometryMaker } from '../geometry-maker.ts';
+import { BoxTree } from '../noding/box-tree.ts';
+import { roomFor } from '../noding/chains.ts';
+import { NearestBelow, type Runs } from '../noding/nearest-below.ts';
+import { orientation } from '../predicates.ts';
+import type { FaceLabels } from './face-labels.ts';
+import type { PlanarGraph } from './planar-graph.ts';
+
+/** Rings of nodes, as they were traced; the first node is not repeated. */
+class Rings {
+  count = 0;
+  start = new Uint32Array(16);
+  node = new Uint32Array(64);
+  /** 1: a shell, the result lies on its left inside it. 0: a hole. */
+  isShell = new Uint8Array(16);
+  /** The shell of each ring: itself for shells, −1 while it is not known. */
+  shell = new Int32Array(16);
+  /** The lowest node of each ring, of those the leftmost. */
+  low = new Uint32Array(16);
+
+  add(stack: Uint32Array, from: number, end: number, graph: PlanarGraph): void {
+    const r = this.count++;
+    const at = this.start[r];
+    this.start = roomFor(this.start, r + 2);
+    this.isShell = roomFor(this.isShell, r + 1);
+    this.shell = roomFor(this.shell, r + 1);
+    this.low = roomFor(this.low, r + 1);
+    this.node = roomFor(this.node, at + end - from);
+    const { x, y } = graph.chains;
+    let low = at;
+    for (let s = from, k = at; s < end; s++, k++) {
+      const n = graph.origin(stack[s]);
+      this.node[k] = n;
+      const m = this.node[low];
+      if (y[n] < y[m] || (y[n] === y[m] && x[n] < x[m])) low = k;
+    }
+    const last = at + end - from;
+    this.start[r + 1] = last;
+    const n = this.node[low];
+    const before = this.node[low === at ? last - 1 : low - 1];
+    const behind = this.node[low + 1 === last ? at : low + 1];
+    // At its lowest node a simple ring turns the way that it runs as a whole, and never goes straight on.
+    this.isShell[r] = orientation(x[before], y[before], x[n], y[n], x[behind], y[behind]) > 0 ? 1 : 0;
+    this.low[r] = n;
+    this.shell[r] = this.isShell[r] === 1 ? r : -1;
+  }
+}
+
+/**
+ * Follows the borders of all faces that `keep` says belong to the result, and writes them as one feature: shells
+ * counter-clockwise, holes clockwise, rings that touch themselves taken apart at the touching point. The feature is a
+ * Polygon, or a MultiPolygon when there are several; returns how many there are and writes nothing when there are none.
+ */
+export function traceAreas(
+  graph: PlanarGraph,
+  labels: FaceLabels,
+  keep: (a: number, b: number) => boolean,
+  builder: GeometryMaker,
+): number {
+  const isBorder = bordersOf(graph, labels, keep);
+  const rings = traceRings(graph, isBorder);
+  placeLooseHoles(rings, graph);
+  return write(rings, graph, builder);
+}
+
+/** 1 for half-edges with the result on their left and not on their right. */
+function bordersOf(
+  graph: PlanarGraph,
+  { a, b }: FaceLabels,
+  keep: (a: number, b: number) => boolean,
+): Uint8Array {
+  const isBorder = new Uint8Array(2 * graph.pieces);
+  for (let h = 0; h < 2 * graph.pieces; h += 2) {
+    const left = keep(a[h], b[h]);
+    if (left === keep(a[h + 1], b[h + 1])) continue;
+    isBorder[left ? h : h + 1] = 1;
+  }
+  return isBorder;
+}
+
+function traceRings(graph: PlanarGraph, isBorder: Uint8Array): Rings {
+  const rings = new Rings();
+  const todo = isBorder.slice();
+  let stack = new Uint32Array(64);
+  /** Where on the stack each node stands, counted from one. */
+  const onStack = new Uint32Array(graph.chains.nodes);
+  for (let first = 0; first < todo.length; first++) {
+    if (todo[first] === 0) continue;
+    const before = rings.count;
+    let height = 0;
+    let h = first;
+    // Around one face, cutting off a ring whenever a node is met again.
+    do {
+      todo[h] = 0;
+      const origin = graph.origin(h);
+      if (onStack[origin] !== 0) {
+        const at = onStack[origin] - 1;
+        rings.add(stack, at, height, graph);
+        for (let s = at; s < height; s++) onStack[graph.origin(stack[s])] = 0;
+        height = at;
+      }
+      if (height >= stack.length) stack = roomFor(stack, height + 1);
+      stack[height++] = h;
+      onStack[origin] = height;
+      h = nextOnFace(graph, isBorder, h);
+      if (todo[h] === 0 && h !== first) throw new Error('Overlay: a border runs into another one.');
+    } while (h !== first);
+    rings.add(stack, 0, height, graph);
+    for (let s = 0; s < height; s++) onStack[graph.origin(stack[s])] = 0;
+    // The rings around one face: at most one of them is its shell.
+    let shell = -1;
+    for (let r = before; r < rings.count; r++) if (rings.isShell[r] === 1) shell = r;
+    for (let r = before; r < rings.count; r++) if (rings.isShell[r] === 0) rings.shell[r] = shell;
+  }
+  return rings;
+}
+
+/** The next border half-edge of the same face: the first one clockwise from the way back. */
+function nextOnFace(graph: PlanarGraph, isBorder: Uint8Array, h: number): number {
+  const back = h ^ 1;
+  const node = graph.origin(back);
+  const first = graph.start[node];
+  const end = graph.start[node + 1];
+  let s = graph.place[back];
+  for (let step = first; step < end; step++) {
+    s = s === first ? end - 1 : s - 1;
+    const candidate = graph.around[s];
+    if (isBorder[candidate] === 1) return candidate;
+  }
+  throw new Error('Overlay: a border ends in the open; this cannot happen where pieces meet in nodes only.');
+}
+
+/** Above this much work, rings are found by a tree. */
+const scanUpTo = 4096;
+
+/**
+ * Gives every hole that no shell was traced with its shell: that of the border next below it, which is a shell itself
+ * or a hole of the same face that reaches lower.
+ */
+function placeLooseHoles(rings: Rings, graph: PlanarGraph): void {
+  const loose: number[] = [];
+  for (let r = 0; r < rings.count; r++) if (rings.shell[r] < 0) loose.push(r);
+  if (loose.length === 0) return;
+  const { x, y } = graph.chains;
+  loose.sort((r, s) => y[rings.low[r]] - y[rings.low[s]]);
+  const { runs, ringOf } = runsOf(rings, graph);
+  const tree = loose.length * runs.count > scanUpTo ? new BoxTree(boxesOf(runs)) : null;
+  const below = new NearestBelow(runs, tree);
+  const runOf = (position: number): number => {
+    let a = 0;
+    let b = runs.count;
+    while (b - a > 1) {
+      const middle = (a + b) >> 1;
+      if (runs.start[middle] <= position) a = middle;
+      else b = middle;
+    }
+    return a;
+  };
+  for (const r of loose) {
+    const position = below.find(x[rings.low[r]], y[rings.low[r]]);
+    if (position < 0)
+      throw new Error('Overlay: a hole without a shell; this cannot happen in labelled faces.');
+    rings.shell[r] = rings.shell[ringOf[runOf(position)]];
+  }
+}
+
+function boxesOf({ x, y, start, node, count }: Runs): Float64Array {
+  const boxes = new Float64Array(4 * count);
+  for (let c = 0; c < count; c++) {
+    const u = node[start[c]];
+    const v = node[start[c + 1] - 1];
+    boxes[4 * c] = Math.min(x[u], x[v]);
+    boxes[4 * c + 1] = Math.min(y[u], y[v]);
+    boxes[4 * c + 2] = Math.max(x[u], x[v]);
+    boxes[4 * c + 3] = Math.max(y[u], y[v]);
+  }
+  return boxes;
+}
+
+/** Rings as runs along which neither x nor y turns back. */
+function runsOf(rings: Rings, graph: PlanarGraph): { runs: Runs; ringOf: Uint32Array } {
+  const { x, y } = graph.chains;
+  const total = rings.start[rings.count];
+  let start = new Uint32Array(64);
+  let ringOf = new Uint32Array(64);
+  let node = new Uint32Array(total + (total >> 1) + 64);
+  let count = 0;
+  let at = 0;
+  for (let r = 0; r < rings.count; r++) {
+    const first = rings.start[r];
+    const end = rings.start[r + 1];
+    let directionX = 0;
+    let directionY = 0;
+    let open = false;
+    for (let k = first; k < end; k++) {
+      const u = rings.node[k];
+      const v = rings.node[k + 1 === end ? first : k + 1];
+      const dx = x[v] - x[u];
+      const dy = y[v] - y[u];
+      if (at + 2 > node.length) node = roomFor(node, at + 2);
+      if (!open || dx * directionX < 0 || dy * directionY < 0) {
+        start = roomFor(start, count + 2);
+        ringOf = roomFor(ringOf, count + 1);
+        ringOf[count] = r;
+        start[count++] = at;
+        node[at++] = u;
+        directionX = 0;
+        directionY = 0;
+        open = true;
+      }
+      if (dx !== 0) directionX = dx > 0 ? 1 : -1;
+      if (dy !== 0) directionY = dy > 0 ? 1 : -1;
+      if (at >= node.length) node = roomFor(node, at + 1);
+      node[at++] = v;
+      start[count] = at;
+    }
+  }
+  return { runs: { x, y, start, node, count }, ringOf };
+}
+
+function write(rings: Rings, graph: PlanarGraph, builder: GeometryMaker): number {
+  let shells = 0;
+  const holeStart = new Uint32Array(rings.count + 1);
+  for (let r = 0; r < rings.count; r++) {
+    if (rings.isShell[r] === 1) shells++;
+    else holeStart[rings.shell[r] + 1]++;
+  }
+  if (shells === 0) return 0;
+  for (let r = 0; r < rings.count; r++) holeStart[r + 1] += holeStart[r];
+  const filled = holeStart.slice();
+  const holes = new Uint32Array(holeStart[rings.count]);
+  for (let r = 0; r < rings.count; r++) if (rings.isShell[r] === 0) holes[filled[rings.shell[r]]++] = r;
+  const { x, y } = graph.chains;
+  const ring = (r: number): void => {
+    builder.ring();
+    for (let k = rings.start[r]; k < rings.start[r + 1]; k++)
+      builder.vertex(x[rings.node[k]], y[rings.node[k]]);
+    const first = rings.node[rings.start[r]];
+    builder.vertex(x[first], y[first]);
+  };
+  builder.feature(shells === 1 ? Kind.Polygon : Kind.MultiPolygon);
+  for (let r = 0; r < rings.count; r++) {
+    if (rings.isShell[r] === 0) continue;
+    builder.part();
+    ring(r);
+    for (let k = holeStart[r]; k < holeStart[r + 1]; k++) ring(holes[k]);
+  }
+  return shells;
+}
