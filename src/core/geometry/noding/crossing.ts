@@ -52,7 +52,7 @@ function addedTo(p: number, doubt: number): number {
 
 /**
  * Where two segments cross, which must cross properly: p → q and r → s, each x and y. Writes x and y into `into`: those
- * of the true point, each rounded to the nearest double. So they are the same whatever the order and direction of the
+ * of the true point, each rounded to the nearest double (halfway, to the greater one). So they are the same whatever the order and direction of the
  * segments, lie in the boxes of both, and several crossings along a segment never change their order in x or in y.
  */
 export function crossingPoint(
@@ -138,7 +138,7 @@ export function rationalCrossing(edges: readonly number[], shift: number): Ratio
   return [px * den + num * dx, py * den + num * dy, den];
 }
 
-/** N / W (W > 0) scaled back by 2^-shift, rounded to the nearest double (ties to even). */
+/** N / W (W > 0) scaled back by 2^-shift, rounded to the nearest double; halfway, to the greater one. */
 export function nearestDouble(N: bigint, W: bigint, shift: number): number {
   if (N === 0n) return 0;
   const negative = N < 0n;
@@ -150,6 +150,9 @@ export function nearestDouble(N: bigint, W: bigint, shift: number): number {
   const divisor = up >= 0 ? W : W << BigInt(-up);
   let quotient = dividend / divisor;
   if (quotient * divisor !== dividend) quotient |= 1n;
+  // The conversion would take the even one of two that are equally near.
+  else if (quotient >> 64n === 0n ? quotient % 2048n === 1024n : quotient % 4096n === 2048n)
+    quotient += negative ? -1n : 1n;
   let value = Number(quotient);
   let exponent = -up - shift;
   while (exponent < -1000) {

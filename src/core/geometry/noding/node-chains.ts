@@ -1,4 +1,4 @@
-import { orientation } from '../predicates.ts';
+import { leastExponent, orientation, scaledInteger } from '../predicates.ts';
 import { BoxTree } from './box-tree.ts';
 import { type Chains, roomFor } from './chains.ts';
 import { crossingPoint } from './crossing.ts';
@@ -21,19 +21,75 @@ export function chainBoxes(chains: Chains): Float64Array {
   return boxes;
 }
 
+const double = new Float64Array(1);
+const words = new Uint32Array(double.buffer);
+
+/** The pixel of a double: how far it reaches down and up from it. */
+const pixel = { down: 0, up: 0 };
+
+/** Writes the reach of the values that are rounded to a double into `pixel`. */
+function pixelOf(value: number): void {
+  double[0] = value;
+  const exponent = (words[1] >>> 20) & 0x7ff;
+  const half = exponent > 53 ? 2 ** (exponent - 1076) : 2 ** -1022;
+  pixel.down = half;
+  pixel.up = half;
+  // Towards zero, doubles lie twice as close next to a power of two.
+  if (words[0] !== 0 || (words[1] & 0xfffff) !== 0) return;
+  if (value > 0) pixel.down = half / 2;
+  else if (value < 0) pixel.up = half / 2;
+}
+
+/**
+ * Does the line through a and b pass the pixel of n? Of its border, a pixel holds the left and the lower side. Exact;
+ * `turn` is the orientation of n to the line. Cells of a grid have one size, those of doubles (0) their own.
+ */
+function passesPixel(
+  [ax, ay, bx, by]: readonly [number, number, number, number],
+  nx: number,
+  ny: number,
+  gridX: number,
+  gridY: number,
+  turn: number,
+): boolean {
+  pixelOf(nx);
+  const left = gridX === 0 ? pixel.down : gridX / 2;
+  const right = gridX === 0 ? pixel.up : gridX / 2;
+  pixelOf(ny);
+  const down = gridY === 0 ? pixel.down : gridY / 2;
+  const up = gridY === 0 ? pixel.up : gridY / 2;
+  const dx = bx - ax;
+  const dy = by - ay;
+  // How the orientation changes from n to the sides of its pixel; the corners have the sums.
+  const least = turn + Math.min(-dx * down, dx * up) + Math.min(dy * left, -dy * right);
+  const most = turn + Math.max(-dx * down, dx * up) + Math.max(dy * left, -dy * right);
+  const size = Math.abs(dx * (ny - ay)) + Math.abs(dy * (nx - ax)) + Math.abs(turn) + most - least;
+  if (least > 1e-15 * size || most < -1e-15 * size) return false;
+  if (least < -1e-15 * size && most > 1e-15 * size) return true;
+  const values = [ax, ay, bx, by, nx, ny, left, right, down, up];
+  const shift = -Math.min(...values.map(leastExponent));
+  const [Ax, Ay, Bx, By, Nx, Ny, L, R, D, U] = values.map((value) => scaledInteger(value, shift));
+  const at = (ox: bigint, oy: bigint) => (Bx - Ax) * (Ny + oy - Ay) - (By - Ay) * (Nx + ox - Ax);
+  const corners = [at(-L, -D), at(R, -D), at(-L, U), at(R, U)];
+  return corners[0] === 0n || (corners.some((c) => c < 0n) && corners.some((c) => c > 0n));
+}
+
 /**
  * Cuts chains at every point where they meet, until their pieces meet in nodes only.
  *
- * Meetings are found exactly (adaptive predicates), crossings are rounded to the nearest double (or to whole numbers,
- * when the coordinates are those of a grid), and what rounding moved is looked at again. Vertices never move.
+ * Meetings are found exactly (adaptive predicates) and crossings rounded to the nearest double. Where rounding made
+ * pieces meet anew, all is done again by snap rounding (Hobby 1999; Guibas and Marimont 1998) with the doubles as its
+ * grid: every segment runs through all nodes whose pixel, the positions that are rounded to them, it passes. So far no
+ * vertex moves. The doubles are no even grid, though, and lines that run within a few units in the last place of each
+ * other across a power of two can still meet; then the vertices too are rounded to the unit in the last place of the
+ * greatest coordinate, an even grid, on which snap rounding leaves no crossing.
  *
- * That ends: rounding is monotone, so that a crossing lies in the boxes of both segments, and a segment that is cut
- * stays a chain along which neither x nor y turns back, with one vertex more, each at another position of the
- * finitely many in its box. Each round but the last adds such a vertex. Two or three rounds are the rule.
+ * It ends in any case: rounding is monotone, so that a node lies in the box of each segment that runs through its
+ * pixel, and a cut segment stays a chain along which neither x nor y turns back. Each round but the last makes a node
+ * or cuts a piece at one, and there are finitely many positions in the boxes.
  */
 export class ChainNoding {
   private readonly chains: Chains;
-  private readonly whole: boolean;
   /** First of the splits of the piece that begins at a position, or −1. */
   private head = new Int32Array(64);
   private next = new Int32Array(64);
@@ -41,37 +97,150 @@ export class ChainNoding {
   private splits = 0;
   private readonly point = new Float64Array(2);
   private readonly passed: number[] = [];
+  private changed = new Uint8Array(64);
   /** The boxes of chains in a tree: they stay as they are, since a chain stays in its box. */
   private tree: BoxTree | null = null;
+  /** Pieces run through the nodes whose pixels they pass, and crossings are not looked for. */
+  private byPixels = false;
+  /** A crossing was found. */
+  private crossed = false;
+  /** Width and height of the cells of the grid that nodes lie on; 0: all doubles. */
+  private gridX = 0;
+  private gridY = 0;
+  private readonly visitPair = (c: number, d: number): void => this.meetChains(c, d);
 
-  /** @param whole crossings are rounded to whole numbers; then all coordinates are whole */
-  constructor(chains: Chains, whole = false) {
+  constructor(chains: Chains) {
     this.chains = chains;
-    this.whole = whole;
-  }
-
-  /** Nodes all chains. Returns the number of crossings that were made nodes. */
-  run(): number {
-    const { chains } = this;
-    const before = chains.nodes;
-    const { count } = chains;
-    this.tree = count > treeFrom ? new BoxTree(chainBoxes(chains)) : null;
-    this.clearSplits();
-    if (this.tree !== null) this.tree.pairs((c, d) => this.meetChains(c, d));
-    else for (let c = 0; c < count; c++) for (let d = c + 1; d < count; d++) this.meetChains(c, d);
-    const changed = new Uint8Array(count);
-    while (this.splits > 0) {
-      changed.fill(0);
-      this.applySplits(changed);
-      this.clearSplits();
-      this.again(changed);
-    }
-    return chains.nodes - before;
   }
 
   /** The tree of the boxes of all chains, where there are so many that one was made. */
   get boxTree(): BoxTree | null {
     return this.tree;
+  }
+
+  /**
+   * Nodes all chains. Returns the number of crossings that were made nodes.
+   *
+   * @param grid a power of two: nodes lie on its multiples, as the vertices already do. 0: wherever doubles are.
+   */
+  run(grid = 0): number {
+    const { chains } = this;
+    const vertices = chains.nodes;
+    this.gridX = grid;
+    this.gridY = grid;
+    this.plantTree();
+    this.meetAll();
+    const { start, node } = chains;
+    // On a grid, segments keep away from all nodes that they do not run through.
+    if (grid === 0 ? this.settle() : this.snap(start, node, vertices)) return chains.nodes - vertices;
+    if (grid === 0 && this.snap(start, node, vertices)) return chains.nodes - vertices;
+    if (grid === 0) {
+      chains.replace(start, node);
+      this.roundVertices();
+    }
+    const rounded = { start: chains.start, node: chains.node };
+    const first = chains.nodes;
+    this.plantTree();
+    this.meetAll();
+    for (let before = -1; !this.snap(rounded.start, rounded.node, grid === 0 ? first : vertices); ) {
+      // A crossing that was rounded twice may be rounded to the cell next to its own: then bit by bit.
+      if (chains.nodes === before && this.settle(true)) break;
+      before = chains.nodes;
+    }
+    return chains.nodes - vertices;
+  }
+
+  private plantTree(): void {
+    const { chains } = this;
+    this.tree = chains.count > treeFrom ? new BoxTree(chainBoxes(chains)) : null;
+    this.changed = roomFor(this.changed, chains.count);
+    this.clearSplits();
+  }
+
+  /** Makes the splits found, and those that they entail. False as soon as pieces cross anew: rounding moved them. */
+  private settle(whatever = false): boolean {
+    const { chains, changed } = this;
+    while (this.splits > 0) {
+      changed.fill(0, 0, chains.count);
+      this.applySplits(changed);
+      this.clearSplits();
+      this.crossed = false;
+      this.again(changed);
+      if (this.crossed && !whatever) return false;
+    }
+    return true;
+  }
+
+  /** Snap rounding of the chains as they were given, with all nodes found so far. False when pieces still cross. */
+  private snap(start: Uint32Array<ArrayBuffer>, node: Uint32Array<ArrayBuffer>, vertices: number): boolean {
+    const { chains } = this;
+    chains.replace(start, node);
+    this.clearSplits();
+    this.byPixels = true;
+    this.meetAll();
+    for (let n = vertices; n < chains.nodes; n++) this.meetNode(n);
+    this.byPixels = false;
+    return this.settle();
+  }
+
+  /** Rounds all vertices to the unit in the last place of the greatest coordinate. */
+  private roundVertices(): void {
+    const { chains } = this;
+    let x = 0;
+    let y = 0;
+    for (let n = 0; n < chains.nodes; n++) {
+      x = Math.max(x, Math.abs(chains.x[n]));
+      y = Math.max(y, Math.abs(chains.y[n]));
+    }
+    pixelOf(x);
+    this.gridX = 2 * pixel.up;
+    pixelOf(y);
+    this.gridY = 2 * pixel.up;
+    const { count, start, node } = chains;
+    const newStart = new Uint32Array(count + 1);
+    const newNode = new Uint32Array(chains.positions);
+    let at = 0;
+    for (let c = 0; c < count; c++) {
+      newStart[c] = at;
+      for (let p = start[c]; p < start[c + 1]; p++) {
+        const n = this.nodeAt(chains.x[node[p]], chains.y[node[p]]);
+        if (at === newStart[c] || newNode[at - 1] !== n) newNode[at++] = n;
+      }
+    }
+    newStart[count] = at;
+    chains.replace(newStart, newNode);
+  }
+
+  private nodeAt(x: number, y: number): number {
+    const { gridX, gridY } = this;
+    if (gridX === 0) return this.chains.nodeAt(x, y);
+    return this.chains.nodeAt(Math.round(x / gridX) * gridX + 0, Math.round(y / gridY) * gridY + 0);
+  }
+
+  private meetAll(): void {
+    const { count } = this.chains;
+    if (this.tree !== null) this.tree.pairs(this.visitPair);
+    else for (let c = 0; c < count; c++) for (let d = c + 1; d < count; d++) this.meetChains(c, d);
+  }
+
+  /** Holds a node against all chains, by its pixel. */
+  private meetNode(n: number): void {
+    const { x, y, start, count } = this.chains;
+    const visit = (c: number): void => this.meetNodeRun(n, start[c], start[c + 1] - 1);
+    if (this.tree !== null) this.tree.search(x[n], y[n], x[n], y[n], visit);
+    else for (let c = 0; c < count; c++) visit(c);
+  }
+
+  private meetNodeRun(n: number, from: number, to: number): void {
+    const { x, y, node } = this.chains;
+    const u = node[from];
+    const v = node[to];
+    if (n === u || n === v || !this.within(n, u, v)) return;
+    if (to - from > 1) {
+      const middle = (from + to) >> 1;
+      this.meetNodeRun(n, from, middle);
+      this.meetNodeRun(n, middle, to);
+    } else if (this.isOn(n, u, v, orientation(x[u], y[u], x[v], y[v], x[n], y[n]))) this.split(from, n);
   }
 
   private clearSplits(): void {
@@ -127,6 +296,8 @@ export class ChainNoding {
     const cy = y[c];
     const dy = y[d];
     if (Math.max(ay, by) < Math.min(cy, dy) || Math.max(cy, dy) < Math.min(ay, by)) return;
+    // Rounding to a grid can leave a chain of a single node.
+    if (i0 === i1 || j0 === j1) return;
     if (i1 - i0 === 1 && j1 - j0 === 1) this.meet(i0, j0);
     else if (i1 - i0 >= j1 - j0) {
       const middle = (i0 + i1) >> 1;
@@ -141,6 +312,7 @@ export class ChainNoding {
 
   /** Records where the pieces that begin at positions i and j, whose boxes meet, meet themselves. */
   private meet(i: number, j: number): void {
+    const { byPixels } = this;
     const { x, y, node } = this.chains;
     const a = node[i];
     const b = node[i + 1];
@@ -148,26 +320,44 @@ export class ChainNoding {
     const d = node[j + 1];
     const oc = c === a || c === b ? 0 : orientation(x[a], y[a], x[b], y[b], x[c], y[c]);
     const od = d === a || d === b ? 0 : orientation(x[a], y[a], x[b], y[b], x[d], y[d]);
-    if ((oc > 0 && od > 0) || (oc < 0 && od < 0)) return;
+    if (!byPixels && ((oc > 0 && od > 0) || (oc < 0 && od < 0))) return;
     const shared = c === a || c === b || d === a || d === b;
     // Pieces that share a node meet elsewhere only when they lie on one line.
-    if (shared && (oc !== 0 || od !== 0)) return;
+    if (!byPixels && shared && (oc !== 0 || od !== 0)) return;
     const oa = a === c || a === d ? 0 : orientation(x[c], y[c], x[d], y[d], x[a], y[a]);
     const ob = b === c || b === d ? 0 : orientation(x[c], y[c], x[d], y[d], x[b], y[b]);
-    if ((oa > 0 && ob > 0) || (oa < 0 && ob < 0)) return;
-    if (oa !== 0 && ob !== 0 && oc !== 0 && od !== 0) {
-      crossingPoint(x[a], y[a], x[b], y[b], x[c], y[c], x[d], y[d], this.point);
-      const n = this.whole
-        ? this.chains.nodeAt(Math.round(this.point[0]), Math.round(this.point[1]))
-        : this.chains.nodeAt(this.point[0], this.point[1]);
-      if (n !== a && n !== b) this.split(i, n);
-      if (n !== c && n !== d) this.split(j, n);
+    const apart = (oc > 0 && od > 0) || (oc < 0 && od < 0) || (oa > 0 && ob > 0) || (oa < 0 && ob < 0);
+    if (apart && !byPixels) return;
+    if (!byPixels && oa !== 0 && ob !== 0 && oc !== 0 && od !== 0) {
+      this.cross(i, j, a, b, c, d);
       return;
     }
-    if (oc === 0 && c !== a && c !== b && this.within(c, a, b)) this.split(i, c);
-    if (od === 0 && d !== a && d !== b && this.within(d, a, b)) this.split(i, d);
-    if (oa === 0 && a !== c && a !== d && this.within(a, c, d)) this.split(j, a);
-    if (ob === 0 && b !== c && b !== d && this.within(b, c, d)) this.split(j, b);
+    if (c !== a && c !== b && this.isOn(c, a, b, oc)) this.split(i, c);
+    if (d !== a && d !== b && this.isOn(d, a, b, od)) this.split(i, d);
+    if (a !== c && a !== d && this.isOn(a, c, d, oa)) this.split(j, a);
+    if (b !== c && b !== d && this.isOn(b, c, d, ob)) this.split(j, b);
+  }
+
+  private cross(i: number, j: number, a: number, b: number, c: number, d: number): void {
+    const { x, y } = this.chains;
+    const { point } = this;
+    this.crossed = true;
+    crossingPoint(x[a], y[a], x[b], y[b], x[c], y[c], x[d], y[d], point);
+    const n = this.nodeAt(point[0], point[1]);
+    if (n !== a && n !== b) this.split(i, n);
+    if (n !== c && n !== d) this.split(j, n);
+  }
+
+  /**
+   * Does the piece u → v run through node n (by pixels: through its pixel)? The node's orientation to it is given.
+   */
+  private isOn(n: number, u: number, v: number, turn: number): boolean {
+    if (turn !== 0) {
+      if (!this.byPixels) return false;
+      const { x, y } = this.chains;
+      if (!passesPixel([x[u], y[u], x[v], y[v]], x[n], y[n], this.gridX, this.gridY, turn)) return false;
+    }
+    return this.within(n, u, v);
   }
 
   private within(n: number, u: number, v: number): boolean {
@@ -216,7 +406,9 @@ export class ChainNoding {
         }
         let last = u;
         for (const n of passed) {
-          if (n !== last) newNode[at++] = n;
+          // A pixel that is passed at its very corner may lie in no order with the next one.
+          if (n === last || (y[n] - y[last]) * (y[node[p + 1]] - y[u]) < 0) continue;
+          newNode[at++] = n;
           last = n;
         }
       }
