@@ -46,8 +46,10 @@ function addedTo(p: number, doubt: number): number {
   const sum = p + hi;
   const part = sum - p;
   const rest = p - (sum - part) + (hi - part) + lo;
-  const value = sum + (rest - doubt);
-  return value === sum + (rest + doubt) ? value : Number.NaN;
+  // No less than the sums here can show: halfway between two doubles the rest is not in doubt, but which one is.
+  const margin = doubt + Math.abs(rest) * 2 ** -50;
+  const value = sum + (rest - margin);
+  return value === sum + (rest + margin) ? value : Number.NaN;
 }
 
 /**

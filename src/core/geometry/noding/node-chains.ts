@@ -139,10 +139,9 @@ export class ChainNoding {
       this.roundVertices();
     }
     const rounded = { start: chains.start, node: chains.node };
-    const first = chains.nodes;
     this.plantTree();
     this.meetAll();
-    for (let before = -1; !this.snap(rounded.start, rounded.node, grid === 0 ? first : vertices); ) {
+    for (let before = -1; !this.snap(rounded.start, rounded.node, vertices); ) {
       // A crossing that was rounded twice may be rounded to the cell next to its own: then bit by bit.
       if (chains.nodes === before && this.settle(true)) break;
       before = chains.nodes;
@@ -178,7 +177,7 @@ export class ChainNoding {
     this.clearSplits();
     this.byPixels = true;
     this.meetAll();
-    for (let n = vertices; n < chains.nodes; n++) this.meetNode(n);
+    for (let n = vertices; n < chains.nodes; n++) if (this.isOnGrid(n)) this.meetNode(n);
     this.byPixels = false;
     return this.settle();
   }
@@ -209,6 +208,13 @@ export class ChainNoding {
     }
     newStart[count] = at;
     chains.replace(newStart, newNode);
+  }
+
+  /** Nodes of an attempt before the vertices were rounded may lie elsewhere. */
+  private isOnGrid(n: number): boolean {
+    const { x, y } = this.chains;
+    const { gridX, gridY } = this;
+    return gridX === 0 || (Math.round(x[n] / gridX) * gridX === x[n] && Math.round(y[n] / gridY) * gridY === y[n]);
   }
 
   private nodeAt(x: number, y: number): number {

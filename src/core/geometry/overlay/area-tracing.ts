@@ -18,6 +18,8 @@ class Rings {
   shell = new Int32Array(16);
   /** The lowest node of each ring, of those the leftmost. */
   low = new Uint32Array(16);
+  /** Holes that were traced together, without a shell: the first and one past the last ring, in turn. */
+  readonly loose: number[] = [];
 
   add(stack: Uint32Array, from: number, end: number, graph: PlanarGraph): void {
     const r = this.count++;
@@ -111,7 +113,8 @@ function traceRings(graph: PlanarGraph, isBorder: Uint8Array): Rings {
     // The rings around one face: at most one of them is its shell.
     let shell = -1;
     for (let r = before; r < rings.count; r++) if (rings.isShell[r] === 1) shell = r;
-    for (let r = before; r < rings.count; r++) if (rings.isShell[r] === 0) rings.shell[r] = shell;
+    if (shell < 0) rings.loose.push(before, rings.count);
+    else for (let r = before; r < rings.count; r++) if (rings.isShell[r] === 0) rings.shell[r] = shell;
   }
   return rings;
 }
@@ -135,15 +138,23 @@ function nextOnFace(graph: PlanarGraph, isBorder: Uint8Array, h: number): number
 const scanUpTo = 4096;
 
 /**
- * Gives every hole that no shell was traced with its shell: that of the border next below it, which is a shell itself
- * or a hole of the same face that reaches lower.
+ * Gives holes that were traced without a shell the one around them: that of the border next below the lowest node of
+ * all that hang together, which is a shell itself or a hole of the same face that reaches lower.
  */
 function placeLooseHoles(rings: Rings, graph: PlanarGraph): void {
-  const loose: number[] = [];
-  for (let r = 0; r < rings.count; r++) if (rings.shell[r] < 0) loose.push(r);
-  if (loose.length === 0) return;
+  if (rings.loose.length === 0) return;
   const { x, y } = graph.chains;
-  loose.sort((r, s) => y[rings.low[r]] - y[rings.low[s]]);
+  const loose: { first: number; end: number; low: number }[] = [];
+  for (let k = 0; k < rings.loose.length; k += 2) {
+    const [first, end] = [rings.loose[k], rings.loose[k + 1]];
+    let low = rings.low[first];
+    for (let r = first + 1; r < end; r++) {
+      const n = rings.low[r];
+      if (y[n] < y[low] || (y[n] === y[low] && x[n] < x[low])) low = n;
+    }
+    loose.push({ first, end, low });
+  }
+  loose.sort((a, b) => y[a.low] - y[b.low]);
   const { runs, ringOf } = runsOf(rings, graph);
   const tree = loose.length * runs.count > scanUpTo ? new BoxTree(boxesOf(runs)) : null;
   const below = new NearestBelow(runs, tree);
@@ -157,11 +168,11 @@ function placeLooseHoles(rings: Rings, graph: PlanarGraph): void {
     }
     return a;
   };
-  for (const r of loose) {
-    const position = below.find(x[rings.low[r]], y[rings.low[r]]);
+  for (const { first, end, low } of loose) {
+    const position = below.find(x[low], y[low]);
     if (position < 0)
       throw new Error('Overlay: a hole without a shell; this cannot happen in labelled faces.');
-    rings.shell[r] = rings.shell[ringOf[runOf(position)]];
+    rings.shell.fill(rings.shell[ringOf[runOf(position)]], first, end);
   }
 }
 
