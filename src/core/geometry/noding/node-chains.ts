@@ -143,7 +143,7 @@ export class ChainNoding {
     this.meetAll();
     for (let before = -1; !this.snap(rounded.start, rounded.node, vertices); ) {
       // A crossing that was rounded twice may be rounded to the cell next to its own: then bit by bit.
-      if (chains.nodes === before && this.settle(true)) break;
+      if (chains.nodes === before && this.settle(false, true)) break;
       before = chains.nodes;
     }
     return chains.nodes - vertices;
@@ -156,12 +156,16 @@ export class ChainNoding {
     this.clearSplits();
   }
 
-  /** Makes the splits found, and those that they entail. False as soon as pieces cross anew: rounding moved them. */
-  private settle(whatever = false): boolean {
+  /**
+   * Makes the splits found, and those that they entail; `all`: not only what is cut now may meet anew. False as soon as
+   * pieces cross anew: rounding moved them. `whatever`: goes on all the same.
+   */
+  private settle(all = false, whatever = false): boolean {
     const { chains, changed } = this;
-    while (this.splits > 0) {
+    for (let first = true; this.splits > 0 || (first && all); first = false) {
       changed.fill(0, 0, chains.count);
       this.applySplits(changed);
+      if (first && all) changed.fill(1, 0, chains.count);
       this.clearSplits();
       this.crossed = false;
       this.again(changed);
@@ -179,7 +183,7 @@ export class ChainNoding {
     this.meetAll();
     for (let n = vertices; n < chains.nodes; n++) if (this.isOnGrid(n)) this.meetNode(n);
     this.byPixels = false;
-    return this.settle();
+    return this.settle(true);
   }
 
   /** Rounds all vertices to the unit in the last place of the greatest coordinate. */
@@ -214,7 +218,9 @@ export class ChainNoding {
   private isOnGrid(n: number): boolean {
     const { x, y } = this.chains;
     const { gridX, gridY } = this;
-    return gridX === 0 || (Math.round(x[n] / gridX) * gridX === x[n] && Math.round(y[n] / gridY) * gridY === y[n]);
+    return (
+      gridX === 0 || (Math.round(x[n] / gridX) * gridX === x[n] && Math.round(y[n] / gridY) * gridY === y[n])
+    );
   }
 
   private nodeAt(x: number, y: number): number {
