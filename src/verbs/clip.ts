@@ -1,5 +1,6 @@
 import type { Area } from '../core/layer/area.ts';
 import { clipLayer } from '../core/layer/verbs/clip.ts';
+import { type Cutting, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -21,6 +22,7 @@ export const clipVerb = describeVerb({
       words: 'drop what reaches across the border with less than this of itself inside, in per cent',
       sign: 'per cent',
     },
+    ...cutting,
   },
   examples: [
     {
@@ -29,9 +31,15 @@ export const clipVerb = describeVerb({
       program: 'clip(area)',
     },
   ],
-  async apply(given, { area, keep, least }) {
+  async apply(given, { area, keep, least, rule, turn }) {
     const { index, note } = await area.in(given);
-    return clipLayer(given, index, { mode: keep === 'whole' ? 'whole' : 'cut', least, note });
+    return clipLayer(given, index, {
+      mode: keep === 'whole' ? 'whole' : 'cut',
+      least,
+      rule: fillRule(rule),
+      turn,
+      note,
+    });
   },
 });
 
@@ -39,10 +47,11 @@ export const clipVerb = describeVerb({
  * Cuts a layer to an area, which is brought into the layer's CRS where it has another.
  *
  * @param options `keep: 'whole'` keeps whole what reaches across the border; `least`: what has less than this of itself
- *   inside is dropped, in per cent
+ *   inside is dropped, in per cent; `rule`: what rings enclose that cross or overlap themselves; `turn`: turns all rings
+ *   one way
  * @throws IsomericError `crs-missing` where the layer or the area does not say its CRS
  */
-export function clip(area: Given<Area>, options: { keep?: 'whole'; least?: number } = {}): LayerStep {
+export function clip(area: Given<Area>, options: Cutting = {}): LayerStep {
   const place = later(area);
   return stepOf(clipVerb, async () => ({ ...options, area: await place }));
 }

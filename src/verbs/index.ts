@@ -1,6 +1,7 @@
 export { clip } from './clip.ts';
 export { compute } from './compute.ts';
 export type { OptionDescription, OptionKind, Verb, VerbExample } from './description.ts';
+export { erase } from './erase.ts';
 export type { FieldTexts } from './fields.ts';
 export { group } from './group.ts';
 export { join } from './join.ts';

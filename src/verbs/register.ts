@@ -1,6 +1,7 @@
 import { clipVerb } from './clip.ts';
 import { computeVerb } from './compute.ts';
 import type { Verb } from './description.ts';
+import { eraseVerb } from './erase.ts';
 import { groupVerb } from './group.ts';
 import { joinVerb } from './join.ts';
 import { lengthenVerb } from './lengthen.ts';
@@ -18,6 +19,7 @@ export const verbs: readonly Verb[] = [
   computeVerb,
   joinVerb,
   clipVerb,
+  eraseVerb,
   selectVerb,
   unitsVerb,
   groupVerb,

@@ -334,7 +334,7 @@ describe('prepared area', () => {
             },
           ]),
         ),
-    ).toThrowError(/coordinate is NaN/);
+    ).toThrowError(/has the coordinate NaN at its vertex/);
   });
 });
 

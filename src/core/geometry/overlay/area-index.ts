@@ -3,11 +3,24 @@ import { type Box, boxesMeet, emptyBox, type GeometryArray, growBox } from '../g
 import { GeometryMaker } from '../geometry-maker.ts';
 import { BoxTree } from '../noding/box-tree.ts';
 import { orientation } from '../predicates.ts';
+import { unusableVertex, usableBox } from '../unusable.ts';
 import { windingOf } from './face-labels.ts';
 import type { FillRule } from './fill-rule.ts';
 import { uniteAreas } from './overlay.ts';
 
 export const Where = { Outside: 0, Inside: 1, Border: 2 } as const;
+
+/** An area must be there as a whole: what is cut by a part of it would be wrong. */
+function refuseUnusable(array: GeometryArray, i: number): void {
+  if (usableBox(array, i, emptyBox())) return;
+  const { vertex, value, at } = unusableVertex(array, i)!;
+  const near = at === undefined ? '' : `, behind ${at[0]} ${at[1]}`;
+  throw new IsomericError(
+    'coordinate-unusable',
+    `Polygon ${i + 1} of the area has the coordinate ${value} at its vertex ${vertex}${near}: geometry cannot be computed with it.`,
+    { advice: 'Repair it, or leave the polygon out with a filter.' },
+  );
+}
 
 /**
  * An area made ready for many questions: normalised (one multi-polygon without inner borders, shells
@@ -33,6 +46,7 @@ export class AreaIndex {
   ) {
     const builder = new GeometryMaker();
     const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
+    for (const i of areas) refuseUnusable(array, i);
     if (areas.length === 0 || uniteAreas(array, areas, builder, rule) === 0) {
       throw new IsomericError('area-empty', 'The area holds no polygon.', {
         advice: 'Name a layer with polygons.',

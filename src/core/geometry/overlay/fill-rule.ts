@@ -1,4 +1,4 @@
-import { type GeometryArray, Kind } from '../geometry-array.ts';
+import { GeometryArray, Kind } from '../geometry-array.ts';
 import type { Chains } from '../noding/chains.ts';
 import { orientation } from '../predicates.ts';
 
@@ -67,6 +67,41 @@ function turnsLeftAtLowest(xy: Float64Array, first: number, end: number): boolea
       xy[2 * behind + 1],
     ) >= 0
   );
+}
+
+/** Do all shells run counter-clockwise and all holes clockwise? */
+export function isOneWay(array: GeometryArray): boolean {
+  for (let i = 0; i < array.length; i++)
+    for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+      if (array.kindOfPart(i, p) !== Kind.Polygon) continue;
+      for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++)
+        if (runsLeft(array.xy, array.vertexStart[r], array.vertexStart[r + 1]) !== (r === array.ringStart[p]))
+          return false;
+    }
+  return true;
+}
+
+/** The same geometries with shells that run counter-clockwise and holes that run clockwise; each begins where it did. */
+export function turnRings(array: GeometryArray): GeometryArray {
+  const xy = array.xy.slice();
+  const z = array.z?.slice() ?? null;
+  const m = array.m?.slice() ?? null;
+  for (let i = 0; i < array.length; i++)
+    for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+      if (array.kindOfPart(i, p) !== Kind.Polygon) continue;
+      for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
+        const first = array.vertexStart[r];
+        const end = array.vertexStart[r + 1];
+        if (runsLeft(array.xy, first, end) === (r === array.ringStart[p])) continue;
+        for (let v = first, w = end - 1; v < end; v++, w--) {
+          xy[2 * v] = array.xy[2 * w];
+          xy[2 * v + 1] = array.xy[2 * w + 1];
+          if (z !== null) z[v] = array.z![w];
+          if (m !== null) m[v] = array.m![w];
+        }
+      }
+    }
+  return new GeometryArray({ ...array.buffers(), xy, z, m });
 }
 
 /**
