@@ -137,7 +137,8 @@ export class Chains {
     this.toNode(this.nodeAt(x, y));
   }
 
-  private toNode(n: number): void {
+  /** Leads the path on to a node. */
+  toNode(n: number): void {
     const { last } = this;
     if (last < 0) {
       this.last = n;

@@ -6,7 +6,7 @@ import { orientation } from '../predicates.ts';
 import { unusableVertex, usableBox } from '../unusable.ts';
 import { windingOf } from './face-labels.ts';
 import type { FillRule } from './fill-rule.ts';
-import { uniteAreas } from './overlay.ts';
+import { uniteAreas } from './unite.ts';
 
 export const Where = { Outside: 0, Inside: 1, Border: 2 } as const;
 

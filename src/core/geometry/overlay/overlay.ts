@@ -1,5 +1,5 @@
 import type { GeometryArray } from '../geometry-array.ts';
-import { GeometryMaker } from '../geometry-maker.ts';
+import type { GeometryMaker } from '../geometry-maker.ts';
 import { Chains } from '../noding/chains.ts';
 import { ChainNoding } from '../noding/node-chains.ts';
 import { traceAreas } from './area-tracing.ts';
@@ -85,34 +85,5 @@ export function overlayAreas(
     }
     const combine = operations[operation];
     return traceAreas(graph, labels, (wa, wb) => combine(isInside(wa, ruleA), isInside(wb, ruleB)), builder);
-  });
-}
-
-/** The areas of all the given features as one, without inner borders. Returns the number of polygons. */
-export function uniteAreas(
-  array: GeometryArray,
-  features: readonly number[],
-  builder: GeometryMaker,
-  rule: FillRule = 'non-zero',
-): number {
-  // First each feature by itself, so that what it covers has the winding number 1.
-  const single = new GeometryMaker();
-  let made = 0;
-  for (const i of features)
-    withWorkbench((bench) => {
-      bench.chains.expect(array.endVertex(i) - array.firstVertex(i));
-      addAreas(bench.chains, array, i, 1, 0, rule);
-      const { graph, labels } = bench.solve();
-      const into = features.length === 1 ? builder : single;
-      made = traceAreas(graph, labels, (winding) => isInside(winding, rule), into);
-    });
-  if (features.length === 1) return made;
-  const normal = single.finish();
-  if (normal.length === 0) return 0;
-  return withWorkbench((bench) => {
-    bench.chains.expect(normal.vertexCount);
-    for (let i = 0; i < normal.length; i++) addAreas(bench.chains, normal, i, 1, 0, 'even-odd');
-    const { graph, labels } = bench.solve();
-    return traceAreas(graph, labels, (winding) => winding > 0, builder);
   });
 }
