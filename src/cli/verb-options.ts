@@ -21,7 +21,7 @@ const flagOf = ({ kind, choices }: OptionDescription) =>
 /** Options as they stand in a command's help, in the order of the description. */
 export function addVerbOptions(command: Command, verb: Verb): void {
   for (const [name, option] of Object.entries(verb.options)) {
-    const { kind, words, choices, command: form, sign = 'value', required } = option;
+    const { kind, words, choices, command: form, sign: valueSign = 'value', required } = option;
     if (form === false) continue;
     if (kind === 'area') {
       command
@@ -31,7 +31,8 @@ export function addVerbOptions(command: Command, verb: Verb): void {
       continue;
     }
     if (form === 'argument') {
-      command.argument(kind === 'fields' ? `<${name}...>` : `<${name}>`, words);
+      const sign = kind === 'fields' ? `${name}...` : name;
+      command.argument(required ? `<${sign}>` : `[${sign}]`, words);
       if (kind === 'table' || kind === 'layer')
         command.option(`--${name} <name>`, `which of the layers of <${name}>, when there are several`);
       continue;
@@ -43,8 +44,8 @@ export function addVerbOptions(command: Command, verb: Verb): void {
     }
     const shown = `${words}${kind === 'choice' || (kind === 'number' && choices !== undefined) ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${kind === 'names' || kind === 'columns' ? ', separated by commas' : ''}`;
     const usual = option.usual === undefined ? undefined : String(option.usual);
-    if (required) command.requiredOption(`--${dashed(name)} <${sign}>`, shown);
-    else command.option(`--${dashed(name)} <${sign}>`, shown, usual);
+    if (required) command.requiredOption(`--${dashed(name)} <${valueSign}>`, shown);
+    else command.option(`--${dashed(name)} <${valueSign}>`, shown, usual);
   }
 }
 

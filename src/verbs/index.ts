@@ -1,6 +1,7 @@
 export { clip } from './clip.ts';
 export { compute } from './compute.ts';
 export type { OptionDescription, OptionKind, Verb, VerbExample } from './description.ts';
+export { dissolve } from './dissolve.ts';
 export { erase } from './erase.ts';
 export type { FieldTexts } from './fields.ts';
 export { group } from './group.ts';
@@ -8,6 +9,7 @@ export { join } from './join.ts';
 export { lengthen } from './lengthen.ts';
 export { points } from './points.ts';
 export { verbNamed, verbs } from './register.ts';
+export { repair } from './repair.ts';
 export { type ReprojectSettings, reproject } from './reproject.ts';
 export { select } from './select.ts';
 export { type Given, type LayerStep, prepare, type RowStep, type TableStep } from './step.ts';

@@ -1,11 +1,13 @@
 import { clipVerb } from './clip.ts';
 import { computeVerb } from './compute.ts';
 import type { Verb } from './description.ts';
+import { dissolveVerb } from './dissolve.ts';
 import { eraseVerb } from './erase.ts';
 import { groupVerb } from './group.ts';
 import { joinVerb } from './join.ts';
 import { lengthenVerb } from './lengthen.ts';
 import { pointsVerb } from './points.ts';
+import { repairVerb } from './repair.ts';
 import { reprojectVerb } from './reproject.ts';
 import { selectVerb } from './select.ts';
 import { tallyVerb } from './tally.ts';
@@ -20,6 +22,8 @@ export const verbs: readonly Verb[] = [
   joinVerb,
   clipVerb,
   eraseVerb,
+  dissolveVerb,
+  repairVerb,
   selectVerb,
   unitsVerb,
   groupVerb,

@@ -66,6 +66,7 @@ export function validCheck(layer: Layer): Check {
             feature: batch.id(i),
             at: Number.isFinite(fault.x) && Number.isFinite(fault.y) ? [fault.x, fault.y] : undefined,
             words: `The geometry is invalid: ${faultWords[fault.code]}.`,
+            repair: 'repair it (“isomeric repair”, the step “repair: {}”)',
           });
         }
       }

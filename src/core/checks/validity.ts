@@ -3,7 +3,7 @@ import { boxOfPositions, type GeometryArray, Kind } from '../geometry/geometry-a
 import { crossingPoint } from '../geometry/noding/crossing.ts';
 import { Meeting, meetingOf } from '../geometry/noding/segment-meeting.ts';
 import { withWorkbench } from '../geometry/overlay/overlay.ts';
-import { locateInRing } from '../geometry/predicates.ts';
+import { greatestCoordinate, locateInRing } from '../geometry/predicates.ts';
 
 /** Kinds of fault under OGC 06-103r4 (Simple Features), section 6.1.11 and 6.1.14. */
 export type FaultCode =
@@ -31,7 +31,7 @@ export interface Fault {
 
 /** What a fault means, for people. */
 export const faultWords: Record<FaultCode, string> = {
-  'coordinate-not-finite': 'a coordinate is not a number',
+  'coordinate-not-finite': 'a coordinate is not a number, or too great to compute with',
   'unclosed-ring': 'a ring does not end where it begins',
   'too-few-points': 'a ring or line has too few different points',
   'self-intersection': 'a ring crosses itself',
@@ -52,7 +52,7 @@ export function faultsOf(array: GeometryArray, i: number): Fault[] {
   const faults: Fault[] = [];
   const { xy } = array;
   for (let v = array.firstVertex(i); v < array.endVertex(i); v++) {
-    if (!Number.isFinite(xy[2 * v]) || !Number.isFinite(xy[2 * v + 1])) {
+    if (!(Math.abs(xy[2 * v]) < greatestCoordinate && Math.abs(xy[2 * v + 1]) < greatestCoordinate)) {
       return [{ code: 'coordinate-not-finite', x: xy[2 * v], y: xy[2 * v + 1] }];
     }
   }

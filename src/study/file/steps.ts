@@ -79,17 +79,33 @@ function shape(): Record<string, z.ZodType> {
   for (const verb of inStudies)
     for (const { key, described } of beside(verb)) {
       const users = inStudies.filter((each) => beside(each).some((other) => other.key === key));
-      fields[key] ??= formOf({
+      const form = formOf({
         ...described,
         words: `with ${users.map((each) => each.name).join(' or ')}: ${described.words}`,
-      }).optional();
+      });
+      const known = fields[key];
+      if (known === undefined) fields[key] = form.optional();
+      // A verb can be called as an option of another is: “repair” by itself, and beside “join”.
+      else if (verbNames.includes(key) && users[0] === verb)
+        fields[key] = z
+          .union([known as z.ZodOptional<z.ZodType>, form])
+          .describe(`${known.description} ${form.description}`)
+          .optional();
     }
   return fields;
 }
 
+/** The verbs that a step says; what is an option beside another of them is not one itself. */
+function saidIn(step: Readonly<Record<string, unknown>>): string[] {
+  const said = verbNames.filter((each) => step[each] !== undefined);
+  return said.filter(
+    (each) => !said.some((other) => other !== each && beside(verbNamed(other)!).some(({ key }) => key === each)),
+  );
+}
+
 /** What is wrong with a step whose parts are each right. */
 function troubleOf(step: Readonly<Record<string, unknown>>): { words: string; key?: string } | null {
-  const said = verbNames.filter((each) => step[each] !== undefined);
+  const said = saidIn(step);
   if (said.length !== 1) return { words: `a step is exactly one of ${verbNames.join(', ')}` };
   const options = beside(verbNamed(said[0])!);
   for (const { key, described } of options)
@@ -107,7 +123,7 @@ function troubleOf(step: Readonly<Record<string, unknown>>): { words: string; ke
 }
 
 function stepFrom(step: Readonly<Record<string, unknown>>): StudyStep {
-  const name = verbNames.find((each) => step[each] !== undefined)!;
+  const [name] = saidIn(step);
   const verb = verbNamed(name)!;
   const within = verb.own === null ? (step[name] as Readonly<Record<string, unknown>>) : step;
   const values: Record<string, unknown> = verb.own === null ? {} : { [verb.own]: step[name] };

@@ -1,12 +1,14 @@
-import { closeAccount, counted, grouped } from '../../account.ts';
+import { type Account, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
+import type { GeometryArray } from '../../geometry/geometry-array.ts';
+import { takeGeometries } from '../../geometry/geometry-maker.ts';
 import { aggregateNames, Gatherer, parseAggregate } from '../../table/aggregates.ts';
 import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import { isLayer, type Table, withoutGeometry } from '../layer.ts';
-import { applyVerb } from './verb.ts';
+import { applyVerb, type Plan } from './verb.ts';
 
 /** What makes the groups, and what is computed of each. */
 export interface GroupOptions {
@@ -16,17 +18,37 @@ export interface GroupOptions {
   compute: readonly { name: string; expression: string; title?: string; unit?: string }[];
 }
 
+/** What is made of the geometries of each group. */
+export interface GroupShapes {
+  add(group: number, batch: Batch, i: number): void;
+  /** Called once, when all have been added. */
+  finish(account: Account, groups: number): GeometryArray;
+}
+
 /**
  * One row for each group, with sums, means, counts … of its rows. Margins of error go with sums and means. Blanks are
  * left out of sums; the account tells how many groups have some.
  */
 export function groupRows(table: Table, options: GroupOptions): Table {
-  const keys = options.by.map((name) => requireField(table.schema, name, table.name));
   if (options.compute.length === 0)
     throw new IsomericError('aggregate-missing', 'Say what is to be summed up.', {
       blame: 'usage',
       advice: `For example households = sum(households). There are ${aggregateNames.join(', ')}.`,
     });
+  // The result has no geometry: dissolving it is another verb.
+  return gatherGroups('Group', table, withoutGeometry(table), options, {}, () => null);
+}
+
+/** Gathers rows by groups, and their geometries where `shapes` makes something of them. */
+export function gatherGroups<T extends Table>(
+  verb: string,
+  table: Table,
+  onto: T,
+  options: GroupOptions,
+  plan: Pick<Plan, 'kinds'>,
+  shapes: () => GroupShapes | null,
+): T {
+  const keys = options.by.map((name) => requireField(table.schema, name, table.name));
   const context = { crs: isLayer(table) ? table.crs : undefined };
   const parsed = options.compute.map((each) =>
     parseAggregate(each.expression, table.schema, table.name, context),
@@ -63,10 +85,12 @@ export function groupRows(table: Table, options: GroupOptions): Table {
     schema.push(margin);
     return { field, margin };
   });
-  // The result has no geometry: dissolving it is another verb.
-  return applyVerb('Group', withoutGeometry(table), {
+  return applyVerb(verb, onto, {
+    ...plan,
     schema,
     async *run(account, source) {
+      const word = verb === 'Group' ? 'group' : 'unit';
+      const shape = shapes();
       const gatherers = parsed.map((aggregate) => new Gatherer(aggregate));
       const groups = new Map<string, number>();
       const builders = keys.map((c) => new ColumnBuilder(table.schema[c].type));
@@ -88,9 +112,11 @@ export function groupRows(table: Table, options: GroupOptions): Table {
             });
           }
           for (const gatherer of gatherers) gatherer.add(group, i);
+          shape?.add(group, batch, i);
         }
         all += batch.length;
       }
+      const geometry = shape?.finish(account, groups.size) ?? null;
       const keyColumns = builders.map((builder) => builder.finish());
       for (let first = 0; first < groups.size; first += batchLimit) {
         const length = Math.min(batchLimit, groups.size - first);
@@ -109,9 +135,14 @@ export function groupRows(table: Table, options: GroupOptions): Table {
           columns.push(builder.finish());
           if (margin !== null) columns.push(margins.finish());
         });
-        yield new Batch({ length, first, geometry: null, columns });
+        yield new Batch({
+          length,
+          first,
+          geometry: geometry === null ? null : takeGeometries(geometry, rangeOf(first, length)),
+          columns,
+        });
       }
-      account.counts = { in: all, groups: groups.size };
+      account.counts = { ...account.counts, in: all, groups: groups.size };
       gatherers.forEach((gatherer, k) => {
         const short = gatherer.blanks.filter((n) => n > 0).length;
         if (short === 0) return;
@@ -120,7 +151,7 @@ export function groupRows(table: Table, options: GroupOptions): Table {
           code: 'group-incomplete',
           severity: 'warning',
           layer: table.name,
-          words: `${outputs[k].field.name}: ${counted(short, 'group has', 'groups have')} ${grouped(rows)} rows without a value (blank, suppressed or missing), which ${parsed[k].text} leaves out.`,
+          words: `${outputs[k].field.name}: ${counted(short, `${word} has`, `${word}s have`)} ${grouped(rows)} rows without a value (blank, suppressed or missing), which ${parsed[k].text} leaves out.`,
           repair: 'count them with count(), or fill the blanks first',
         });
       });
@@ -129,9 +160,11 @@ export function groupRows(table: Table, options: GroupOptions): Table {
         [all, `${table.name} in`],
         [
           groups.size,
-          `${groups.size === 1 ? 'group' : 'groups'}${options.by.length === 0 ? '' : ` by ${options.by.join(', ')}`}`,
+          `${word}${groups.size === 1 ? '' : 's'}${options.by.length === 0 ? '' : ` by ${options.by.join(', ')}`}`,
         ],
       );
     },
   });
 }
+
+const rangeOf = (first: number, length: number) => Array.from({ length }, (_, k) => first + k);
