@@ -5,6 +5,7 @@ export { dissolve } from './dissolve.ts';
 export { erase } from './erase.ts';
 export type { FieldTexts } from './fields.ts';
 export { group } from './group.ts';
+export { intersect } from './intersect.ts';
 export { join } from './join.ts';
 export { lengthen } from './lengthen.ts';
 export { points } from './points.ts';

@@ -4,6 +4,7 @@ import type { Verb } from './description.ts';
 import { dissolveVerb } from './dissolve.ts';
 import { eraseVerb } from './erase.ts';
 import { groupVerb } from './group.ts';
+import { intersectVerb } from './intersect.ts';
 import { joinVerb } from './join.ts';
 import { lengthenVerb } from './lengthen.ts';
 import { pointsVerb } from './points.ts';
@@ -22,6 +23,7 @@ export const verbs: readonly Verb[] = [
   joinVerb,
   clipVerb,
   eraseVerb,
+  intersectVerb,
   dissolveVerb,
   repairVerb,
   selectVerb,

@@ -99,7 +99,8 @@ function shape(): Record<string, z.ZodType> {
 function saidIn(step: Readonly<Record<string, unknown>>): string[] {
   const said = verbNames.filter((each) => step[each] !== undefined);
   return said.filter(
-    (each) => !said.some((other) => other !== each && beside(verbNamed(other)!).some(({ key }) => key === each)),
+    (each) =>
+      !said.some((other) => other !== each && beside(verbNamed(other)!).some(({ key }) => key === each)),
   );
 }
 

@@ -14,7 +14,7 @@ import {
 } from '../../../src/core/index.ts';
 import { areaFrom } from '../../../src/core/layer/area.ts';
 import { ColumnBuilder } from '../../../src/core/table/column-builder.ts';
-import { clip, dissolve, erase, prepare, repair } from '../../../src/verbs/index.ts';
+import { clip, dissolve, erase, intersect, prepare, repair } from '../../../src/verbs/index.ts';
 
 const grid = crsByEpsg(32626)!;
 type Ring = number[][];
@@ -368,6 +368,146 @@ describe('dissolve', () => {
       null,
     ]);
     expect(account.findings).toMatchObject([{ code: 'coordinate-unusable', feature: 3 }]);
+  });
+});
+
+describe('intersect', () => {
+  const zones = () => {
+    const made = layer(
+      [polygon(box(0, 0, 4)), polygon(box(4, 0, 4)), polygon(box(20, 20, 1))],
+      ['west', 'east', 'far'],
+    );
+    return { ...made, name: 'zones' };
+  };
+
+  it('makes a piece of each pair, with the fields of both, where they came from, and their shares', async () => {
+    const things = layer(
+      [
+        polygon(box(2, 1, 4)),
+        polygon(box(1, 1, 1)),
+        {
+          type: 'LineString',
+          coordinates: [
+            [3, 2],
+            [3, -2],
+          ],
+        },
+        { type: 'Point', coordinates: [4, 1] },
+        polygon(box(50, 50, 1)),
+      ],
+      ['a', 'b', 'c', 'd', 'e'],
+      [160, 10, 8, 1, 5],
+    );
+    const { left, account } = await read(await prepare(things, intersect(zones(), { split: ['n'] })));
+    expect(left.map(({ values }) => values)).toEqual([
+      ['a', 60, 'west', 0, '1', '1', 0.375, 0.375],
+      ['a', 60, 'east', 1, '1', '2', 0.375, 0.375],
+      ['b', 10, 'west', 0, '2', '1', 1, 0.0625],
+      ['c', 4, 'west', 0, '3', '1', 0.5, null],
+      // On the border of both.
+      ['d', 1, 'west', 0, '4', '1', 1, null],
+      ['d', 1, 'east', 1, '4', '2', 1, null],
+    ]);
+    expect(account.sentence).toBe(
+      'Intersect: 5 things by 3 zones; 2 inside one of them, 2 cut, 1 outside: 6 pieces.',
+    );
+    expect(account.notes.join(' ')).toContain('as if spread evenly over each feature');
+    expect(account.notes.join(' ')).toContain('group is called group_2');
+  });
+
+  it('keeps the pieces of one or both that meet nothing, where asked for', async () => {
+    const things = layer([polygon(box(2, 1, 4)), polygon(box(50, 50, 1))], ['a', 'b'], [1, 2]);
+    const given = await read(await prepare(things, intersect(zones(), { pieces: 'given' })));
+    expect(given.left.map(({ values, geometry }) => [values[0], values[2], areaOf(geometry)])).toEqual([
+      ['a', 'west', 6],
+      ['a', 'east', 6],
+      ['a', null, 4],
+      ['b', null, 1],
+    ]);
+    const all = await read(await prepare(things, intersect(zones(), { pieces: 'all' })));
+    expect(all.left.slice(4).map(({ values, geometry }) => [values[0], values[2], areaOf(geometry)])).toEqual(
+      [
+        [null, 'west', 10],
+        [null, 'east', 10],
+        [null, 'far', 1],
+      ],
+    );
+  });
+
+  it('loses and doubles nothing: pieces make up each layer, and borders of pieces are the same on both sides', async () => {
+    const point = fc
+      .tuple(fc.integer({ min: 0, max: 8 }), fc.integer({ min: 0, max: 8 }))
+      .map(([x, y]) => [x, y]);
+    const shape = fc
+      .array(point, { minLength: 3, maxLength: 7 })
+      .map((points) => polygon(points))
+      .filter((object) => faultsOf(geometriesFrom([object]), 0).length === 0);
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(shape, { minLength: 1, maxLength: 3 }),
+        fc.array(shape, { minLength: 1, maxLength: 3 }),
+        async (one, two) => {
+          const { left } = await read(
+            await prepare(layer(one), intersect({ ...layer(two), name: 'others' }, { pieces: 'given' })),
+          );
+          for (const { geometry } of left) expect(faultsOf(geometriesFrom([geometry]), 0)).toEqual([]);
+          const { left: apart } = await read(await prepare(layer(one), erase(await areaFromObjects(two))));
+          one.forEach((whole, k) => {
+            // What is outside of all others is the piece without one, and what erasing leaves.
+            const alone = left.find(({ values }) => values[4] === String(k + 1) && values[5] === null);
+            const erased = apart.find(({ id }) => id === k + 1);
+            expect(areaOf(alone?.geometry ?? null)).toBeCloseTo(areaOf(erased?.geometry ?? null), 9);
+            const shares = left.filter(({ values }) => values[4] === String(k + 1));
+            for (const { values, geometry } of shares)
+              expect(values[6]).toBeCloseTo(areaOf(geometry) / areaOf(whole), 9);
+          });
+        },
+      ),
+      { numRuns: 80 },
+    );
+  });
+
+  it('stops at what cannot be: areas without areas, splits of texts, a CRS that is missing', async () => {
+    const points = { ...layer([{ type: 'Point', coordinates: [1, 1] }]), name: 'dots' };
+    const made = await prepare(layer([polygon(box(0, 0, 1))]), intersect(points));
+    await expect(read(made)).rejects.toThrow('dots holds no areas to intersect with.');
+    await expect(
+      prepare(layer([polygon(box(0, 0, 1))]), intersect(zones(), { split: ['group'] })),
+    ).rejects.toThrow('group holds no numbers, so it cannot be split.');
+    await expect(
+      prepare(layer([polygon(box(0, 0, 1))]), intersect({ ...zones(), crs: null })),
+    ).rejects.toThrow('zones has no CRS');
+  });
+
+  it('brings the areas into the CRS of the layer, and says so', async () => {
+    const wgs84 = crsByEpsg(4326)!;
+    const near = {
+      ...layer([
+        polygon([
+          [-27, 0],
+          [-26.9, 0],
+          [-26.9, 0.1],
+          [-27, 0.1],
+        ]),
+      ]),
+      crs: wgs84,
+      name: 'degrees',
+    };
+    const { left, account } = await read(
+      await prepare(
+        layer([
+          polygon([
+            [500_000, 0],
+            [500_000, 5000],
+            [505_000, 5000],
+            [505_000, 0],
+          ]),
+        ]),
+        intersect(near),
+      ),
+    );
+    expect(left.length).toBe(1);
+    expect(account.notes.join(' ')).toContain('Reproject');
   });
 });
 

@@ -53,10 +53,10 @@ export function clipFeature(
       return clipPoints(array, i, area, builder, options.outside === true);
     case Kind.LineString:
     case Kind.MultiLineString:
-      return clipPaths(array, i, box, area, builder, options.outside === true);
+      return cutPaths(array, i, near(array, i, box, area), builder, options.outside === true);
     case Kind.Polygon:
     case Kind.MultiPolygon:
-      return clipAreas(array, i, box, area, builder, options);
+      return cutAreas(array, i, near(array, i, box, area), builder, options);
     default:
       return Clipped.Outside;
   }
@@ -89,11 +89,17 @@ function clipPoints(
   return Clipped.Cut;
 }
 
+/** The borders of an area near feature i, to be arranged with it. */
+function near(array: GeometryArray, i: number, box: Box, area: AreaIndex): Arrange {
+  const rings = array.ringStart[array.partStart[i + 1]] - array.ringStart[array.partStart[i]];
+  return (bench, lines) => arrangeNear(bench, rings, box, area, lines);
+}
+
 /**
  * The feature's chains and the area's edges, noded and labelled. Where few of the area's edges are near the feature's
  * box, only those are taken in: labels of the area then spread only at nodes in the box, where none is missing.
  */
-function arrange(
+function arrangeNear(
   bench: Workbench,
   rings: number,
   box: Box,
@@ -132,23 +138,20 @@ function arrange(
   return { graph, labels };
 }
 
-function clipAreas(
+/** Adds the borders of an area to what is on the bench, nodes all of it and labels it: operand B. */
+type Arrange = (bench: Workbench, lines: boolean) => { graph: PlanarGraph; labels: FaceLabels };
+
+/** Cuts the areas of feature i at borders that `arrange` brings in. */
+export function cutAreas(
   array: GeometryArray,
   i: number,
-  box: Box,
-  area: AreaIndex,
+  arrange: Arrange,
   builder: GeometryMaker,
   { rule = 'non-zero', outside = false, onRule }: ClipFeatureOptions,
 ): number {
   return withWorkbench((bench) => {
     addAreas(bench.chains, array, i, 1, 0, rule);
-    const { graph, labels } = arrange(
-      bench,
-      array.ringStart[array.partStart[i + 1]] - array.ringStart[array.partStart[i]],
-      box,
-      area,
-      false,
-    );
+    const { graph, labels } = arrange(bench, false);
     if (onRule !== undefined && ruleMatters(labels.a)) onRule();
     // A feature that the border only touches is kept as it was, to the last vertex.
     let all = true;
@@ -168,11 +171,11 @@ function clipAreas(
   });
 }
 
-function clipPaths(
+/** Cuts the paths of feature i at borders that `arrange` brings in. */
+export function cutPaths(
   array: GeometryArray,
   i: number,
-  box: Box,
-  area: AreaIndex,
+  arrange: Arrange,
   builder: GeometryMaker,
   outside: boolean,
 ): number {
@@ -188,7 +191,7 @@ function clipPaths(
       chains.addPath(xy, vertexStart[r], vertexStart[r + 1], 0, 0);
     }
     chainOf.push(chains.count);
-    const { graph, labels } = arrange(bench, endRing - firstRing, box, area, true);
+    const { graph, labels } = arrange(bench, true);
     // Pieces on the border count as inside: the area is closed.
     const keeps = (h: number) => (labels.b[h] === 0 && labels.b[h ^ 1] === 0) === outside;
     const paths: number[][] = [];

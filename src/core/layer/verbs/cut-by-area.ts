@@ -152,7 +152,7 @@ function cutAcross(
   tally: Tally,
 ): GeometryArray | 'whole' | null {
   const geometry = batch.geometry!;
-  const piece = new GeometryMaker();
+  const piece = new GeometryMaker(32);
   let ruled = false;
   const result = cutOne(geometry, i, geometry.boxOf(i), area, piece, {
     rule,

@@ -1,0 +1,366 @@
+import { type Account, type Count, closeAccount, counted, listed } from '../../account.ts';
+import { type Crs, crsLabel, sameCrs } from '../../crs/crs.ts';
+import { IsomericError } from '../../errors.ts';
+import { type Box, dimensionOf, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
+import { GeometryMaker } from '../../geometry/geometry-maker.ts';
+import { planarArea, planarLength } from '../../geometry/measures.ts';
+import { AreaSet } from '../../geometry/overlay/area-set.ts';
+import { Clipped } from '../../geometry/overlay/clipping.ts';
+import type { FillRule } from '../../geometry/overlay/fill-rule.ts';
+import { unusableVertex, usableBox } from '../../geometry/unusable.ts';
+import { ColumnBuilder } from '../../table/column-builder.ts';
+import { type Field, freeName, requireField } from '../../table/schema.ts';
+import { Batch } from '../batch.ts';
+import { asPlainField } from '../feature-ids.ts';
+import type { Layer } from '../layer.ts';
+import { reprojectLayer } from './reproject.ts';
+import { applyVerb } from './verb.ts';
+
+/** Which pieces two layers are cut into stay: those of both, of the given one too where the other has nothing, or all. */
+export type Pieces = 'both' | 'given' | 'all';
+
+/** How `intersectLayers` works. */
+export interface IntersectOptions {
+  /** `both` when left out. */
+  pieces?: Pieces;
+  /** Fields of the given layer whose figures are split by the share of each piece. */
+  split?: readonly string[];
+  /** What rings enclose that cross or overlap themselves; `non-zero` where nothing is said. */
+  rule?: FillRule;
+}
+
+/** Where a row of the result comes from: feature of a batch, or none. */
+type Source = { batch: Batch; i: number } | null;
+
+interface Piece {
+  given: Source;
+  other: Source;
+  /** The part of the given feature that it is, and of the other. */
+  share: number | null;
+  otherShare: number | null;
+}
+
+/**
+ * Cuts each feature of a layer by the areas of another: one feature for each pair that has more in common than a border,
+ * with the fields of both, the features it came from, and its share of each by area (length for lines, on the ellipsoid
+ * where coordinates are degrees). Borders of neighbouring pieces stay the same, vertex for vertex.
+ *
+ * The other layer is held in memory; with `pieces: 'all'` the geometry of the given one too.
+ */
+export function intersectLayers(layer: Layer, other: Layer, options: IntersectOptions = {}): Layer {
+  const { crs } = layer;
+  if (crs === null ? other.crs !== null : other.crs === null)
+    throw new IsomericError(
+      'crs-missing',
+      `${crs === null ? layer.name : other.name} has no CRS, so what lies where cannot be said.`,
+      { blame: 'usage', advice: 'Say which CRS it has first.' },
+    );
+  const own = crs === null || sameCrs(crs, other.crs!) ? other : reprojectLayer(other, crs);
+  const names: string[] = [];
+  const named = (wanted: string) => {
+    const name = freeName(wanted, names);
+    names.push(name);
+    return name;
+  };
+  const split = (options.split ?? []).map((name) => requireField(layer.schema, name, layer.name));
+  const renamed: string[] = [];
+  const plain = (name: string) => name.replace(/[^\p{L}\p{N}_]+/gu, '_');
+  const schema: Field[] = [
+    ...layer.schema.map((field, c) => ({
+      ...asPlainField(field),
+      name: named(field.name),
+      ...(split.includes(c) ? { type: 'real' as const } : {}),
+    })),
+    ...other.schema.map((field) => {
+      const name = named(field.name);
+      if (name !== field.name) renamed.push(`${field.name} is called ${name}`);
+      return { ...asPlainField(field), name };
+    }),
+    { name: named(`${plain(layer.name)}_feature`), type: 'text' as const, title: `Feature of ${layer.name}` },
+    { name: named(`${plain(other.name)}_feature`), type: 'text' as const, title: `Feature of ${other.name}` },
+    {
+      name: named(`${plain(layer.name)}_share`),
+      type: 'real' as const,
+      title: `Share of the feature of ${layer.name}`,
+    },
+    {
+      name: named(`${plain(other.name)}_share`),
+      type: 'real' as const,
+      title: `Share of the feature of ${other.name}`,
+    },
+  ];
+  for (const c of split)
+    if (layer.schema[c].type !== 'integer' && layer.schema[c].type !== 'real')
+      throw new IsomericError(
+        'split-type',
+        `${layer.schema[c].name} holds no numbers, so it cannot be split.`,
+        {
+          place: { layer: layer.name },
+          blame: 'usage',
+          advice: 'Name fields with figures that are sums: counts, not rates.',
+        },
+      );
+  return applyVerb('Intersect', layer, {
+    schema,
+    kinds: undefined,
+    async *run(account, source, signal) {
+      const work = new Intersection(layer, other, options, schema, split, account);
+      await work.hold(own.batches({ signal }));
+      for await (const batch of source) {
+        const made = work.cut(batch);
+        if (made !== null) yield made;
+      }
+      const rest = work.rest();
+      if (rest !== null) yield rest;
+      account.notes.push(...own.accounts.slice(other.accounts.length).map((each) => each.sentence));
+      if (renamed.length > 0)
+        account.notes.push(`Of ${other.name}, ${listed(renamed)}, since ${layer.name} has them too.`);
+      if (split.length > 0)
+        account.notes.push(
+          `${listed(split.map((c) => layer.schema[c].name))} ${split.length === 1 ? 'was' : 'were'} split by the share of each piece${crs === null ? '' : ` (${crs.kind === 'geographic' ? 'on the ellipsoid' : `in ${crsLabel(crs)}`})`}: as if spread evenly over each feature.`,
+        );
+      work.close();
+    },
+  });
+}
+
+class Intersection {
+  private readonly layer: Layer;
+  private readonly other: Layer;
+  private readonly pieces: Pieces;
+  private readonly rule: FillRule | undefined;
+  private readonly schema: readonly Field[];
+  private readonly split: readonly number[];
+  private readonly account: Account;
+  private readonly others: { batch: Batch; i: number }[] = [];
+  private areas!: AreaSet;
+  private measure: (array: GeometryArray, i: number) => number = () => 0;
+  private readonly givenAreas: GeometryMaker | null;
+  private given = 0;
+  private inside = 0;
+  private cutUp = 0;
+  private outside = 0;
+  private leftOut = 0;
+  private made = 0;
+
+  constructor(
+    layer: Layer,
+    other: Layer,
+    { pieces = 'both', rule }: IntersectOptions,
+    schema: readonly Field[],
+    split: readonly number[],
+    account: Account,
+  ) {
+    this.layer = layer;
+    this.other = other;
+    this.pieces = pieces;
+    this.rule = rule;
+    this.schema = schema;
+    this.split = split;
+    this.account = account;
+    this.givenAreas = pieces === 'all' ? new GeometryMaker() : null;
+  }
+
+  /** Takes the other layer in. */
+  async hold(batches: AsyncIterable<Batch>): Promise<void> {
+    const all = new GeometryMaker();
+    const box = emptyBox();
+    for await (const batch of batches)
+      for (let i = 0; i < batch.length; i++) {
+        if (!this.isUsable(batch, i, box, this.other.name)) continue;
+        all.copy(batch.geometry!, i);
+        this.others.push({ batch, i });
+      }
+    this.areas = new AreaSet(all.finish(), this.rule);
+    this.measure = await measureFor(this.layer.crs);
+    if (this.others.length > 0 && this.areas.areas.kind.every((kind) => kind === Kind.None))
+      throw new IsomericError('areas-none', `${this.other.name} holds no areas to intersect with.`, {
+        place: { layer: this.other.name },
+        blame: 'usage',
+        advice: 'Name a layer with polygons; lines and points can be the given layer.',
+      });
+  }
+
+  private isUsable(batch: Batch, i: number, box: Box, layer: string): boolean {
+    if (usableBox(batch.geometry!, i, box)) return true;
+    this.leftOut++;
+    if (this.account.findings.length >= 100) return false;
+    const { vertex, value, at } = unusableVertex(batch.geometry!, i)!;
+    this.account.findings.push({
+      code: 'coordinate-unusable',
+      severity: 'error',
+      layer,
+      feature: batch.id(i),
+      at,
+      words: `Vertex ${vertex} has the coordinate ${value}, with which geometry cannot be computed; the feature was left out.`,
+    });
+    return false;
+  }
+
+  /** The pieces of a batch; null when there are none. */
+  cut(batch: Batch): Batch | null {
+    const geometry = batch.geometry!;
+    const builder = new GeometryMaker(geometry.vertexCount);
+    const rows: Piece[] = [];
+    const box = emptyBox();
+    for (let i = 0; i < batch.length; i++) {
+      this.given++;
+      if (!this.isUsable(batch, i, box, this.layer.name)) continue;
+      if (geometry.kind[i] === Kind.None || geometry.kind[i] === Kind.Collection || !(box[0] <= box[2])) {
+        this.leftOut++;
+        continue;
+      }
+      this.givenAreas?.copy(geometry, i);
+      this.cutOne(batch, i, this.areas.near(box), builder, rows);
+    }
+    return this.batchOf(builder, rows);
+  }
+
+  private cutOne(
+    batch: Batch,
+    i: number,
+    near: readonly number[],
+    builder: GeometryMaker,
+    rows: Piece[],
+  ): void {
+    const geometry = batch.geometry!;
+    const whole = this.measure(geometry, i);
+    const areal = dimensionOf(geometry.kind[i]) === 2;
+    let found = 0;
+    let fully = false;
+    const add = (given: Source, j: number, piece: GeometryArray) => {
+      const size = this.measure(piece, 0);
+      const area = j < 0 || !areal ? 0 : this.measure(this.areas.areas, j);
+      builder.copy(piece, 0);
+      rows.push({
+        given,
+        other: j < 0 ? null : this.others[j],
+        share: whole > 0 ? size / whole : 1,
+        otherShare: area > 0 ? size / area : null,
+      });
+    };
+    const met: number[] = [];
+    for (const j of near) {
+      const piece = new GeometryMaker(32);
+      const fate = this.areas.cut(geometry, i, [j], piece, { rule: this.rule });
+      if (fate === Clipped.Outside) continue;
+      met.push(j);
+      found++;
+      if (fate === Clipped.Whole) fully = true;
+      add({ batch, i }, j, piece.finish());
+    }
+    if (found === 0) this.outside++;
+    else if (fully) this.inside++;
+    else this.cutUp++;
+    if (this.pieces === 'both' || fully) return;
+    const piece = new GeometryMaker(32);
+    if (this.areas.cut(geometry, i, met, piece, { rule: this.rule, outside: true }) !== Clipped.Outside)
+      add({ batch, i }, -1, piece.finish());
+  }
+
+  /** With all pieces: what of the other layer lies outside of the given one. */
+  rest(): Batch | null {
+    if (this.givenAreas === null) return null;
+    const given = new AreaSet(this.givenAreas.finish(), this.rule);
+    const { areas } = this.areas;
+    const builder = new GeometryMaker();
+    const rows: Piece[] = [];
+    const box = emptyBox();
+    this.others.forEach((other, j) => {
+      if (areas.kind[j] === Kind.None) return;
+      const piece = new GeometryMaker(32);
+      if (given.cut(areas, j, given.near(areas.boxOf(j, box)), piece, { outside: true }) === Clipped.Outside)
+        return;
+      const left = piece.finish();
+      builder.copy(left, 0);
+      rows.push({
+        given: null,
+        other,
+        share: null,
+        otherShare: this.measure(left, 0) / this.measure(areas, j),
+      });
+    });
+    return this.batchOf(builder, rows);
+  }
+
+  private batchOf(builder: GeometryMaker, rows: readonly Piece[]): Batch | null {
+    if (rows.length === 0) return null;
+    const first = this.made;
+    this.made += rows.length;
+    const given = this.layer.schema.length;
+    const own = given + this.other.schema.length;
+    const columns = this.schema.map((field, c) => {
+      const column = new ColumnBuilder(field.type);
+      for (const row of rows) {
+        if (c < given) this.put(column, row.given, c, this.split.includes(c) ? row.share : null);
+        else if (c < own) this.put(column, row.other, c - given, null);
+        else if (c < own + 2) {
+          const from = c === own ? row.given : row.other;
+          if (from === null) column.null();
+          else column.text(String(from.batch.id(from.i)));
+        } else {
+          const share = c === own + 2 ? row.share : row.otherShare;
+          if (share === null) column.null();
+          else column.number(share);
+        }
+      }
+      return column.finish();
+    });
+    return new Batch({ length: rows.length, first, geometry: builder.finish(), columns });
+  }
+
+  private put(column: ColumnBuilder, from: Source, c: number, share: number | null): void {
+    if (from === null) column.null();
+    else if (share === null || from.batch.columns[c].isNull(from.i))
+      column.copy(from.batch.columns[c], from.i);
+    else column.number(from.batch.columns[c].number(from.i) * share);
+  }
+
+  close(): void {
+    const { given, inside, cutUp, outside, leftOut, made, account } = this;
+    account.counts = {
+      in: given,
+      others: this.others.length,
+      inside,
+      cut: cutUp,
+      outside,
+      leftOut,
+      pieces: made,
+    };
+    const counts: Count[] = [
+      [inside, 'inside one of them'],
+      [cutUp, 'cut'],
+      [outside, 'outside'],
+    ];
+    if (leftOut > 0) counts.push([leftOut, 'without usable geometry left out']);
+    closeAccount(
+      account,
+      [
+        given,
+        `${this.layer.name} by ${counted(this.others.length, `feature of ${this.other.name}`, this.other.name)}`,
+      ],
+      ...counts,
+    );
+    account.sentence = `${account.sentence.slice(0, -1)}: ${counted(made, 'piece', 'pieces')}.`;
+  }
+}
+
+/** Area or length of a feature, by its kind; on the ellipsoid where coordinates are degrees. */
+async function measureFor(crs: Crs | null): Promise<(array: GeometryArray, i: number) => number> {
+  const pick =
+    (
+      area: (array: GeometryArray, i: number) => number,
+      length: (array: GeometryArray, i: number) => number,
+    ) =>
+    (array: GeometryArray, i: number) => {
+      const dimension = dimensionOf(array.kind[i]);
+      return dimension === 2 ? area(array, i) : dimension === 1 ? length(array, i) : 0;
+    };
+  if (crs?.kind !== 'geographic') return pick(planarArea, planarLength);
+  const { geodesicMeasure } = await import('../../geometry/geodesic.ts');
+  const measure = geodesicMeasure(crs);
+  return pick(
+    (array, i) => measure.area(array, i),
+    (array, i) => measure.length(array, i),
+  );
+}
