@@ -20,6 +20,7 @@ import { downloadLine, pagingLine } from './gather.ts';
 import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
+import { overlayLines } from './overlay.ts';
 import { savingLines } from './savings.ts';
 import { streamLines } from './streams.ts';
 import { tableLines } from './tables.ts';
@@ -96,6 +97,8 @@ if (wanted('shapefile')) {
 if (wanted('geopackage')) add(await geopackageWriting());
 
 if (wanted('bybox')) for (const line of await byBoxLines()) console.log(line);
+
+if (wanted('overlay')) for (const line of await overlayLines()) console.log(line);
 
 if (wanted('clip')) {
   const layer = squares(1_000_000);

@@ -45,6 +45,18 @@ export class GeometryMaker {
     this.xy = new Float64Array(2 * likely);
   }
 
+  /** Makes room for a number of features that is known beforehand, each of one part and one ring at least. */
+  expect(features: number): void {
+    if (this.features + features > this.kind.length) {
+      this.kind = grown(this.kind, this.features + features);
+      this.partStart = grown(this.partStart, this.features + features);
+    }
+    if (this.parts + features > this.ringStart.length)
+      this.ringStart = grown(this.ringStart, this.parts + features);
+    if (this.rings + features > this.vertexStart.length)
+      this.vertexStart = grown(this.vertexStart, this.rings + features);
+  }
+
   /** Starts a feature; without parts it stays empty, and of kind None it has no geometry. */
   feature(kind: number): void {
     if (this.features >= this.kind.length) {
@@ -189,6 +201,41 @@ export class GeometryMaker {
         }
       }
     }
+  }
+
+  /** Copies the features first … end of another array, which has no heights, measures or collections, in one go. */
+  copyRun(from: GeometryArray, first: number, end: number): void {
+    if (this.z !== null || this.m !== null || this.partKind !== null || end - first < 4) {
+      for (let i = first; i < end; i++) this.copy(from, i);
+      return;
+    }
+    const p0 = from.partStart[first];
+    const p1 = from.partStart[end];
+    const r0 = from.ringStart[p0];
+    const r1 = from.ringStart[p1];
+    const v0 = from.vertexStart[r0];
+    const v1 = from.vertexStart[r1];
+    const features = this.features + end - first;
+    if (features > this.kind.length) {
+      this.kind = grown(this.kind, features);
+      this.partStart = grown(this.partStart, features);
+    }
+    for (let i = first, f = this.features; i < end; i++, f++) {
+      this.kind[f] = from.kind[i];
+      this.partStart[f] = from.partStart[i] - p0 + this.parts;
+    }
+    const parts = this.parts + p1 - p0;
+    if (parts > this.ringStart.length) this.ringStart = grown(this.ringStart, parts);
+    for (let p = p0, own = this.parts; p < p1; p++, own++)
+      this.ringStart[own] = from.ringStart[p] - r0 + this.rings;
+    const rings = this.rings + r1 - r0;
+    if (rings > this.vertexStart.length) this.vertexStart = grown(this.vertexStart, rings);
+    for (let r = r0, own = this.rings; r < r1; r++, own++)
+      this.vertexStart[own] = from.vertexStart[r] - v0 + this.vertices;
+    this.features = features;
+    this.parts = parts;
+    this.rings = rings;
+    this.run(from.xy, v0, v1 - v0);
   }
 
   /** Kind of a feature that was started. */

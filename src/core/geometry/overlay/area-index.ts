@@ -35,6 +35,8 @@ export class AreaIndex {
   readonly ends: Float64Array;
   private readonly index: BoxTree;
   private readonly cells: Uint8Array;
+  /** The same for blocks of 8 × 8 cells: what they all are, or Border. Small enough to stay close to the processor. */
+  private readonly blocks: Uint8Array;
   private readonly side: number;
   private readonly scaleX: number;
   private readonly scaleY: number;
@@ -79,6 +81,21 @@ export class AreaIndex {
     this.scaleY = this.side / (this.box[3] - this.box[1]);
     this.cells = new Uint8Array(this.side * this.side).fill(255);
     this.rasterise();
+    this.blocks = this.blocksOf();
+  }
+
+  private blocksOf(): Uint8Array {
+    const { cells, side } = this;
+    const wide = side >> 3;
+    const blocks = new Uint8Array(wide * wide);
+    for (let b = 0; b < blocks.length; b++) {
+      const first = 8 * (Math.floor(b / wide) * side + (b % wide));
+      let where = cells[first];
+      for (let r = 0; r < 8; r++)
+        for (let c = 0; c < 8; c++) if (cells[first + r * side + c] !== where) where = Where.Border;
+      blocks[b] = where;
+    }
+    return blocks;
   }
 
   private column(x: number): number {
@@ -142,6 +159,18 @@ export class AreaIndex {
     const c1 = this.column(x1);
     const r1 = this.row(y1);
     let r = this.row(y0);
+    const { blocks } = this;
+    const wide = side >> 3;
+    const corner = blocks[(r >> 3) * wide + (c0 >> 3)];
+    if (
+      corner !== Where.Border &&
+      c1 >> 3 <= (c0 >> 3) + 1 &&
+      r1 >> 3 <= (r >> 3) + 1 &&
+      corner === blocks[(r >> 3) * wide + (c1 >> 3)] &&
+      corner === blocks[(r1 >> 3) * wide + (c0 >> 3)] &&
+      corner === blocks[(r1 >> 3) * wide + (c1 >> 3)]
+    )
+      return corner;
     const first = cells[r * side + c0];
     if (first === Where.Border || (c0 === c1 && r === r1)) return first;
     for (; r <= r1; r++) {

@@ -118,24 +118,28 @@ function cutBatch(
   tally.whole += stay;
   if (stay === n && options.turn !== true) return batch;
   if (stay === 0 && undecided === 0) return null;
-  const indices: number[] = [];
+  const kept = new Uint32Array(stay + undecided);
+  let count = 0;
   const builder = new GeometryMaker(64 + Math.ceil((geometry.vertexCount * (stay + undecided)) / n));
-  const keep = (i: number) => {
-    indices.push(i);
-    builder.copy(geometry, i);
-  };
+  builder.expect(stay + undecided);
+  const plain = geometry.z === null && geometry.m === null && geometry.partKind === null;
   for (let i = 0; i < n; i++) {
-    if (fate[i] === Clipped.Whole) keep(i);
-    else if (fate[i] === Clipped.Undecided) {
+    if (fate[i] === Clipped.Whole) {
+      const first = i;
+      while (i + 1 < n && fate[i + 1] === Clipped.Whole) i++;
+      for (let k = first; k <= i; k++) kept[count++] = k;
+      if (plain) builder.copyRun(geometry, first, i + 1);
+      else for (let k = first; k <= i; k++) builder.copy(geometry, k);
+    } else if (fate[i] === Clipped.Undecided) {
       const left = cutAcross(batch, i, area, outside, options, tally);
-      if (left === 'whole') keep(i);
-      else if (left !== null) {
-        indices.push(i);
-        builder.copy(left, 0);
-      }
+      if (left === null) continue;
+      kept[count++] = i;
+      if (left === 'whole') builder.copy(geometry, i);
+      else builder.copy(left, 0);
     }
   }
-  if (indices.length === 0) return null;
+  if (count === 0) return null;
+  const indices = kept.subarray(0, count);
   let made = builder.finish();
   if (geometry.z !== null || geometry.m !== null) made = fillHeights(geometry, indices, made);
   if (options.turn === true && !isOneWay(made)) made = turnRings(made);

@@ -6,7 +6,7 @@ import { GeometryArray } from '../../geometry/geometry-array.ts';
  */
 export function fillHeights(
   source: GeometryArray,
-  indices: readonly number[],
+  indices: ArrayLike<number>,
   made: GeometryArray,
 ): GeometryArray {
   const z = source.z === null ? null : ordinates(source, indices, made, source.z);
@@ -16,12 +16,12 @@ export function fillHeights(
 
 function ordinates(
   source: GeometryArray,
-  indices: readonly number[],
+  indices: ArrayLike<number>,
   made: GeometryArray,
   from: Float64Array,
 ): Float64Array {
   const out = new Float64Array(made.vertexCount).fill(NaN);
-  indices.forEach((i, k) => {
+  Array.from(indices).forEach((i, k) => {
     const known = new Map<number, Map<number, number>>();
     for (let v = source.firstVertex(i); v < source.endVertex(i); v++) {
       const x = source.xy[2 * v];
