@@ -22,7 +22,7 @@ function studyWith(step: string): string {
   return `study: One step
 area: { box: { west: -30, south: 45, east: -29, north: 46 } }
 crs: EPSG:32626
-gather: { wards: { file: w.csv }, housing: { file: h.csv }, refuge_halls: { file: r.csv } }
+gather: { wards: { file: w.csv }, housing: { file: h.csv }, refuge_halls: { file: r.csv }, districts: { file: d.csv } }
 prepare:
   wards:
 ${indented}
@@ -73,7 +73,7 @@ describe.each(verbs.map((verb) => [verb.name, verb] as const))('%s', (name, verb
       writeFileSync(
         module,
         `export const make = ({ ${Object.keys(library).join(', ')} }) => {
-  const housing = ${other}, wards = housing, halls = housing;
+  const housing = ${other}, wards = housing, halls = housing, districts = housing;
   const area = areaOf(openLayer(new Blob(['id,wkt\\n1,"POLYGON((0 0,1 0,1 1,0 0))"\\n'])));
   return ${program};
 };

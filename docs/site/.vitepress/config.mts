@@ -65,6 +65,7 @@ export default defineConfig({
           page('Map features', 'map-features'),
           page('Formats', 'formats'),
           page('Join, clip, reproject', 'join-clip-reproject'),
+          page('Cut and combine', 'cut-and-combine'),
           page('All verbs', 'verbs'),
         ],
       },

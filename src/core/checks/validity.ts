@@ -1,5 +1,5 @@
-import Flatbush from 'flatbush';
 import { boxOfPositions, type GeometryArray, Kind } from '../geometry/geometry-array.ts';
+import { BoxTree } from '../geometry/noding/box-tree.ts';
 import { crossingPoint } from '../geometry/noding/crossing.ts';
 import { Meeting, meetingOf } from '../geometry/noding/segment-meeting.ts';
 import { withWorkbench } from '../geometry/overlay/overlay.ts';
@@ -161,21 +161,14 @@ class AreaCheck {
       for (let e = 0; e < count; e++) for (let f = e + 1; f < count; f++) this.meet(e, f);
       return;
     }
-    const index = new Flatbush(count);
-    const box = (k: number): [number, number, number, number] => [
-      Math.min(ends[k], ends[k + 2]),
-      Math.min(ends[k + 1], ends[k + 3]),
-      Math.max(ends[k], ends[k + 2]),
-      Math.max(ends[k + 1], ends[k + 3]),
-    ];
-    for (let k = 0; k < 4 * count; k += 4) index.add(...box(k));
-    index.finish();
-    for (let e = 0; e < count; e++) {
-      index.search(...box(4 * e), (f) => {
-        if (f > e) this.meet(e, f);
-        return false;
-      });
+    const boxes = new Float64Array(4 * count);
+    for (let k = 0; k < 4 * count; k += 4) {
+      boxes[k] = Math.min(ends[k], ends[k + 2]);
+      boxes[k + 1] = Math.min(ends[k + 1], ends[k + 3]);
+      boxes[k + 2] = Math.max(ends[k], ends[k + 2]);
+      boxes[k + 3] = Math.max(ends[k + 1], ends[k + 3]);
     }
+    new BoxTree(boxes).pairs((e, f) => this.meet(Math.min(e, f), Math.max(e, f)));
   }
 
   private areNeighbours(e: number, f: number): boolean {
@@ -203,17 +196,7 @@ class AreaCheck {
     const ringF = this.ringOf[f];
     const same = ringE === ringF;
     if (how === Meeting.Crossing) {
-      crossingPoint(
-        ends[k],
-        ends[k + 1],
-        ends[k + 2],
-        ends[k + 3],
-        ends[l],
-        ends[l + 1],
-        ends[l + 2],
-        ends[l + 3],
-        this.point,
-      );
+      crossingPoint([...ends.slice(k, k + 4), ...ends.slice(l, l + 4)], this.point);
       const sameParts = this.part[ringE] === this.part[ringF];
       this.crossed.add(this.pair(ringE, ringF));
       this.tell(

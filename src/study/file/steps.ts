@@ -89,7 +89,7 @@ function shape(): Record<string, z.ZodType> {
       else if (verbNames.includes(key) && users[0] === verb)
         fields[key] = z
           .union([known as z.ZodOptional<z.ZodType>, form])
-          .describe(`${known.description} ${form.description}`)
+          .describe(`${(known as z.ZodOptional<z.ZodType>).unwrap().description} ${form.description}`)
           .optional();
     }
   return fields;

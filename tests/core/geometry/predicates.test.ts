@@ -83,12 +83,12 @@ describe('crossing point', () => {
             cross(orientation(rx, ry, sx, sy, px, py), orientation(rx, ry, sx, sy, qx, qy)),
         );
         const point = new Float64Array(2);
-        crossingPoint(px, py, qx, qy, rx, ry, sx, sy, point);
+        crossingPoint(v, point);
         const [x, y] = point;
         const [X, Y, W] = rationalCrossing(v, 1100);
         expect([x, y]).toEqual([nearestDouble(X, W, 1100) + 0, nearestDouble(Y, W, 1100) + 0]);
         const turned = new Float64Array(2);
-        crossingPoint(sx, sy, rx, ry, qx, qy, px, py, turned);
+        crossingPoint([sx, sy, rx, ry, qx, qy, px, py], turned);
         expect([...turned]).toEqual([x, y]);
         expect(x).toBeGreaterThanOrEqual(Math.max(Math.min(px, qx), Math.min(rx, sx)));
         expect(x).toBeLessThanOrEqual(Math.min(Math.max(px, qx), Math.max(rx, sx)));

@@ -53,21 +53,20 @@ function addedTo(p: number, doubt: number): number {
 }
 
 /**
- * Where two segments cross, which must cross properly: p → q and r → s, each x and y. Writes x and y into `into`: those
+ * Where two segments cross, which must cross properly: p → q and r → s, eight coordinates in this order.
+ * Writes x and y into `into`: those
  * of the true point, each rounded to the nearest double (halfway, to the greater one). So they are the same whatever the order and direction of the
  * segments, lie in the boxes of both, and several crossings along a segment never change their order in x or in y.
  */
-export function crossingPoint(
-  px: number,
-  py: number,
-  qx: number,
-  qy: number,
-  rx: number,
-  ry: number,
-  sx: number,
-  sy: number,
-  into: Float64Array,
-): void {
+export function crossingPoint(ends: ArrayLike<number>, into: Float64Array): void {
+  const px = ends[0];
+  const py = ends[1];
+  const qx = ends[2];
+  const qy = ends[3];
+  const rx = ends[4];
+  const ry = ends[5];
+  const sx = ends[6];
+  const sy = ends[7];
   twoDifference(qx, px);
   const dxh = hi;
   const dxl = lo;

@@ -96,6 +96,7 @@ export class ChainNoding {
   private splitNode = new Uint32Array(64);
   private splits = 0;
   private readonly point = new Float64Array(2);
+  private readonly ends = new Float64Array(8);
   private readonly passed: number[] = [];
   private changed = new Uint8Array(64);
   /** The boxes of chains in a tree: they stay as they are, since a chain stays in its box. */
@@ -352,9 +353,13 @@ export class ChainNoding {
 
   private cross(i: number, j: number, a: number, b: number, c: number, d: number): void {
     const { x, y } = this.chains;
-    const { point } = this;
+    const { point, ends } = this;
     this.crossed = true;
-    crossingPoint(x[a], y[a], x[b], y[b], x[c], y[c], x[d], y[d], point);
+    [a, b, c, d].forEach((n, k) => {
+      ends[2 * k] = x[n];
+      ends[2 * k + 1] = y[n];
+    });
+    crossingPoint(ends, point);
     const n = this.nodeAt(point[0], point[1]);
     if (n !== a && n !== b) this.split(i, n);
     if (n !== c && n !== d) this.split(j, n);

@@ -98,11 +98,7 @@ export function gatherGroups<T extends Table>(
       for await (const batch of source) {
         for (const gatherer of gatherers) gatherer.bind(batch);
         for (let i = 0; i < batch.length; i++) {
-          let key = '';
-          for (const c of keys) {
-            const text = batch.columns[c].text(i);
-            key += text === null ? '\u0000;' : `${text.length}:${text};`;
-          }
+          const key = keyOf(batch, keys, i);
           let group = groups.get(key);
           if (group === undefined) {
             group = groups.size;
@@ -143,18 +139,13 @@ export function gatherGroups<T extends Table>(
         });
       }
       account.counts = { ...account.counts, in: all, groups: groups.size };
-      gatherers.forEach((gatherer, k) => {
-        const short = gatherer.blanks.filter((n) => n > 0).length;
-        if (short === 0) return;
-        const rows = gatherer.blanks.reduce((sum, n) => sum + n, 0);
-        account.findings.push({
-          code: 'group-incomplete',
-          severity: 'warning',
-          layer: table.name,
-          words: `${outputs[k].field.name}: ${counted(short, `${word} has`, `${word}s have`)} ${grouped(rows)} rows without a value (blank, suppressed or missing), which ${parsed[k].text} leaves out.`,
-          repair: 'count them with count(), or fill the blanks first',
-        });
-      });
+      tellBlanks(
+        account,
+        table.name,
+        word,
+        gatherers,
+        outputs.map(({ field }, k) => ({ name: field.name, text: parsed[k].text })),
+      );
       closeAccount(
         account,
         [all, `${table.name} in`],
@@ -168,3 +159,35 @@ export function gatherGroups<T extends Table>(
 }
 
 const rangeOf = (first: number, length: number) => Array.from({ length }, (_, k) => first + k);
+
+/** Which figures leave out rows that have none. */
+function tellBlanks(
+  account: Account,
+  table: string,
+  word: string,
+  gatherers: readonly Gatherer[],
+  figures: readonly { name: string; text: string }[],
+): void {
+  gatherers.forEach((gatherer, k) => {
+    const short = gatherer.blanks.filter((n) => n > 0).length;
+    if (short === 0) return;
+    const rows = gatherer.blanks.reduce((sum, n) => sum + n, 0);
+    account.findings.push({
+      code: 'group-incomplete',
+      severity: 'warning',
+      layer: table,
+      words: `${figures[k].name}: ${counted(short, `${word} has`, `${word}s have`)} ${grouped(rows)} rows without a value (blank, suppressed or missing), which ${figures[k].text} leaves out.`,
+      repair: 'count them with count(), or fill the blanks first',
+    });
+  });
+}
+
+/** The values of some columns as one text; different values never make the same. */
+function keyOf(batch: Batch, columns: readonly number[], i: number): string {
+  let key = '';
+  for (const c of columns) {
+    const text = batch.columns[c].text(i);
+    key += text === null ? '\u0000;' : `${text.length}:${text};`;
+  }
+  return key;
+}

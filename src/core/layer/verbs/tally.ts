@@ -1,10 +1,10 @@
-import Flatbush from 'flatbush';
 import { closeAccount } from '../../account.ts';
 import { crsLabel, sameCrs } from '../../crs/crs.ts';
 import { IsomericError } from '../../errors.ts';
 import { type GeodesicMeasure, geodesicMeasure } from '../../geometry/geodesic.ts';
 import { type Box, dimensionOf, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryMaker, takeGeometries } from '../../geometry/geometry-maker.ts';
+import { BoxTree } from '../../geometry/noding/box-tree.ts';
 import { AreaIndex } from '../../geometry/overlay/area-index.ts';
 import { Clipped, clipFeature, settleByBox } from '../../geometry/overlay/clipping.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
@@ -121,10 +121,10 @@ class Counter {
   cut = 0;
   outside = 0;
   unmeasured = 0;
-  private readonly index: Flatbush | null;
+  private readonly index: BoxTree;
+  /** Numbers of the units in the index: those that have no area hold nothing. */
+  private readonly indexed: number[] = [];
   private readonly areas: (AreaIndex | null)[] = [];
-  /** Units that have no area hold nothing, whatever stands for them in the index. */
-  private readonly isArea: boolean[] = [];
   private readonly geometry: { array: GeometryArray; i: number }[] = [];
   private readonly measure: GeodesicMeasure;
   private readonly builder = new GeometryMaker();
@@ -137,27 +137,24 @@ class Counter {
       for (let i = 0; i < batch.length; i++) {
         const array = batch.geometry!;
         const area = dimensionOf(array.kind[i]) === 2 && !array.isEmpty(i);
-        boxes.push(area ? [...array.boxOf(i, box)] : [Number.NaN, Number.NaN, Number.NaN, Number.NaN]);
+        if (area) {
+          boxes.push([...array.boxOf(i, box)]);
+          this.indexed.push(this.geometry.length);
+        }
         this.geometry.push({ array, i });
         this.areas.push(null);
-        this.isArea.push(area);
         this.sums.push({ count: 0, kilometres: 0, squareKilometres: 0 });
       }
     }
-    const real = boxes.filter((each) => !Number.isNaN(each[0]));
-    this.index = boxes.length === 0 ? null : new Flatbush(boxes.length);
-    // Units without an area meet nothing.
-    for (const [a, b, c, d] of boxes)
-      this.index?.add(...(Number.isNaN(a) ? nowhere : ([a, b, c, d] as const)));
-    this.index?.finish();
+    this.index = new BoxTree(Float64Array.from(boxes.flat()));
     this.box =
-      real.length === 0
+      boxes.length === 0
         ? null
         : [
-            Math.min(...real.map((each) => each[0])),
-            Math.min(...real.map((each) => each[1])),
-            Math.max(...real.map((each) => each[2])),
-            Math.max(...real.map((each) => each[3])),
+            Math.min(...boxes.map((each) => each[0])),
+            Math.min(...boxes.map((each) => each[1])),
+            Math.max(...boxes.map((each) => each[2])),
+            Math.max(...boxes.map((each) => each[3])),
           ];
   }
 
@@ -173,7 +170,7 @@ class Counter {
 
   add(batch: Batch): void {
     const { geometry } = batch;
-    if (geometry === null || this.index === null) return;
+    if (geometry === null) return;
     const box = emptyBox();
     for (let i = 0; i < batch.length; i++) {
       this.all++;
@@ -183,9 +180,11 @@ class Counter {
         this.unmeasured++;
         continue;
       }
-      const near = this.index
-        .search(box[0], box[1], box[2], box[3], (unit) => this.isArea[unit])
-        .sort((a, b) => a - b);
+      const near: number[] = [];
+      this.index.search(box[0], box[1], box[2], box[3], (item) => {
+        near.push(this.indexed[item]);
+      });
+      near.sort((a, b) => a - b);
       const found =
         geometry.kind[i] === Kind.Point ? this.addPoint(box, near) : this.addShape(geometry, i, box, near);
       if (found === Clipped.Outside) this.outside++;
@@ -234,5 +233,3 @@ class Counter {
     return result;
   }
 }
-
-const nowhere = [1, 1, 0, 0] as const;
