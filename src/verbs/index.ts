@@ -1,3 +1,4 @@
+export { type BufferSettings, buffer } from './buffer.ts';
 export { clip } from './clip.ts';
 export { compute } from './compute.ts';
 export type { OptionDescription, OptionKind, Verb, VerbExample } from './description.ts';

@@ -1,3 +1,4 @@
+import { bufferVerb } from './buffer.ts';
 import { clipVerb } from './clip.ts';
 import { computeVerb } from './compute.ts';
 import type { Verb } from './description.ts';
@@ -25,6 +26,7 @@ export const verbs: readonly Verb[] = [
   eraseVerb,
   intersectVerb,
   dissolveVerb,
+  bufferVerb,
   repairVerb,
   selectVerb,
   unitsVerb,

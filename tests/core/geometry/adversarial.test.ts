@@ -237,6 +237,28 @@ describe('overlay of what is hard to overlay', () => {
     expect(planarArea(cut, 0)).toBeCloseTo(201 * 201 - 16_000 * 0.36, 6);
   });
 
+  it('leaves nothing of what is no wider than the last digit: neighbours rounded apart', () => {
+    // −29.9 + 0.1 is not −29.8.
+    const west = polygon([
+      [-29.9, 45.5],
+      [-29.9 + 0.1, 45.5],
+      [-29.9 + 0.1, 45.6],
+      [-29.9, 45.6],
+    ]);
+    const east = polygon([
+      [-29.8, 45.5],
+      [-29.7, 45.5],
+      [-29.7, 45.6],
+      [-29.8, 45.6],
+    ]);
+    expect(-29.9 + 0.1).not.toBe(-29.8);
+    const array = geometriesFrom([west, east]);
+    expect(overlayAreas('intersection', array, 0, array, 1, new GeometryMaker())).toBe(0);
+    const maker = new GeometryMaker();
+    expect(overlayAreas('union', array, 0, array, 1, maker)).toBe(1);
+    expectSound(maker.finish(), 'neighbours');
+  });
+
   it('gives holes that touch each other to the shell around them', () => {
     // Two triangles that meet tip to tip, in a square: both are holes of it.
     const square = [

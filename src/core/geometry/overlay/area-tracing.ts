@@ -230,12 +230,35 @@ function runsOf(rings: Rings, graph: PlanarGraph): { runs: Runs; ringOf: Uint32A
   return { runs: { x, y, start, node, count }, ringOf };
 }
 
+/**
+ * Is a ring no wider than the last digit of its coordinates? That is what is left where two borders ought to be the same,
+ * and were rounded apart: it says nothing.
+ */
+function isThin(rings: Rings, r: number, { chains: { x, y } }: PlanarGraph): boolean {
+  const first = rings.start[r];
+  const end = rings.start[r + 1];
+  const [x0, y0] = [x[rings.node[first]], y[rings.node[first]]];
+  let twice = 0;
+  let length = 0;
+  let size = 0;
+  for (let k = first; k < end; k++) {
+    const u = rings.node[k];
+    const v = rings.node[k + 1 === end ? first : k + 1];
+    twice += (x[u] - x0) * (y[v] - y0) - (x[v] - x0) * (y[u] - y0);
+    length += Math.abs(x[v] - x[u]) + Math.abs(y[v] - y[u]);
+    size = Math.max(size, Math.abs(x[u]), Math.abs(y[u]));
+  }
+  return Math.abs(twice) <= 2 * 2.3e-16 * size * length;
+}
+
 function write(rings: Rings, graph: PlanarGraph, builder: GeometryMaker): number {
   let shells = 0;
   const holeStart = new Uint32Array(rings.count + 1);
+  const thin = new Uint8Array(rings.count);
+  for (let r = 0; r < rings.count; r++) if (isThin(rings, r, graph)) thin[r] = 1;
   for (let r = 0; r < rings.count; r++) {
-    if (rings.isShell[r] === 1) shells++;
-    else holeStart[rings.shell[r] + 1]++;
+    if (rings.isShell[r] === 0) holeStart[rings.shell[r] + 1]++;
+    else if (thin[r] === 0) shells++;
   }
   if (shells === 0) return 0;
   for (let r = 0; r < rings.count; r++) holeStart[r + 1] += holeStart[r];
@@ -252,10 +275,10 @@ function write(rings: Rings, graph: PlanarGraph, builder: GeometryMaker): number
   };
   builder.feature(shells === 1 ? Kind.Polygon : Kind.MultiPolygon);
   for (let r = 0; r < rings.count; r++) {
-    if (rings.isShell[r] === 0) continue;
+    if (rings.isShell[r] === 0 || thin[r] === 1) continue;
     builder.part();
     ring(r);
-    for (let k = holeStart[r]; k < holeStart[r + 1]; k++) ring(holes[k]);
+    for (let k = holeStart[r]; k < holeStart[r + 1]; k++) if (thin[holes[k]] === 0) ring(holes[k]);
   }
   return shells;
 }

@@ -4,12 +4,13 @@ import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import type { AreaIndex } from '../../geometry/overlay/area-index.ts';
 import { Clipped } from '../../geometry/overlay/clipping.ts';
 import { type FillRule, isOneWay, turnRings } from '../../geometry/overlay/fill-rule.ts';
-import { unusableVertex, usableBox } from '../../geometry/unusable.ts';
+import { usableBox } from '../../geometry/unusable.ts';
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
 import { cutOne, settle } from './cut-one.ts';
 import { fillHeights } from './heights.ts';
 import { hasArea, shareLeft, sliver, tellSlivers } from './slivers.ts';
+import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 
 /** How `clipLayer` and `eraseLayer` cut. */
@@ -31,9 +32,6 @@ const multi: Partial<Record<KindName, KindName>> = {
   LineString: 'MultiLineString',
   Polygon: 'MultiPolygon',
 };
-
-/** Findings that are told one by one; what is beyond is in the counts. */
-const mostFindings = 100;
 
 /** What became of the features so far. */
 class Tally {
@@ -104,7 +102,8 @@ function cutBatch(
   for (let i = 0; i < n; i++) {
     fate[i] = Clipped.Outside;
     if (!usableBox(geometry, i, box)) {
-      tellUnusable(batch, i, tally, account, name);
+      tally.unusable++;
+      tellUnusable(batch, i, name, account.findings);
       continue;
     }
     if (!(box[0] <= box[2])) {
@@ -180,20 +179,6 @@ function cutAcross(
   tally.cut++;
   if (share < sliver && hasArea(geometry, i)) tally.slivers++;
   return mode === 'whole' ? 'whole' : left;
-}
-
-function tellUnusable(batch: Batch, i: number, tally: Tally, account: Account, layer: string): void {
-  tally.unusable++;
-  if (tally.unusable > mostFindings) return;
-  const { vertex, value, at } = unusableVertex(batch.geometry!, i)!;
-  account.findings.push({
-    code: 'coordinate-unusable',
-    severity: 'error',
-    layer,
-    feature: batch.id(i),
-    at,
-    words: `Vertex ${vertex} has the coordinate ${value}, with which geometry cannot be computed; the feature was left out.`,
-  });
 }
 
 function close(

@@ -1,12 +1,14 @@
 import { type Account, counted, grouped } from '../../account.ts';
+import type { Finding } from '../../findings.ts';
 import { emptyBox, type GeometryArray, Kind, partKindOf } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import type { FillRule } from '../../geometry/overlay/fill-rule.ts';
 import { uniteAreas } from '../../geometry/overlay/unite.ts';
-import { unusableVertex, usableBox } from '../../geometry/unusable.ts';
+import { usableBox } from '../../geometry/unusable.ts';
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
 import { type GroupOptions, type GroupShapes, gatherGroups } from './group.ts';
+import { tellUnusable } from './unusable-feature.ts';
 
 /** What makes the units of a dissolved layer, and what is computed of each. */
 export interface DissolveOptions extends GroupOptions {
@@ -37,7 +39,7 @@ class Dissolving implements GroupShapes {
   private readonly all = new GeometryMaker();
   private readonly groupOf: number[] = [];
   private readonly box = emptyBox();
-  private readonly account: Pick<Account, 'findings'> = { findings: [] };
+  private readonly findings: Finding[] = [];
 
   constructor(layer: string, rule: FillRule | undefined) {
     this.layer = layer;
@@ -47,15 +49,7 @@ class Dissolving implements GroupShapes {
   add(group: number, batch: Batch, i: number): void {
     const geometry = batch.geometry!;
     if (!usableBox(geometry, i, this.box)) {
-      const { vertex, value, at } = unusableVertex(geometry, i)!;
-      this.account.findings.push({
-        code: 'coordinate-unusable',
-        severity: 'error',
-        layer: this.layer,
-        feature: batch.id(i),
-        at,
-        words: `Vertex ${vertex} has the coordinate ${value}, with which geometry cannot be computed; the feature was left out of its unit.`,
-      });
+      tellUnusable(batch, i, this.layer, this.findings, 'the feature was left out of its unit');
       return;
     }
     this.all.copy(geometry, i);
@@ -63,7 +57,7 @@ class Dissolving implements GroupShapes {
   }
 
   finish(account: Account, groups: number): GeometryArray {
-    account.findings.push(...this.account.findings);
+    account.findings.push(...this.findings);
     const all = this.all.features === 0 ? null : this.all.finish();
     const start = new Uint32Array(groups + 1);
     for (const group of this.groupOf) start[group + 1]++;

@@ -7,13 +7,14 @@ import { planarArea, planarLength } from '../../geometry/measures.ts';
 import { AreaSet } from '../../geometry/overlay/area-set.ts';
 import { Clipped } from '../../geometry/overlay/clipping.ts';
 import type { FillRule } from '../../geometry/overlay/fill-rule.ts';
-import { unusableVertex, usableBox } from '../../geometry/unusable.ts';
+import { usableBox } from '../../geometry/unusable.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
 import { reprojectLayer } from './reproject.ts';
+import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 
 /** Which pieces two layers are cut into stay: those of both, of the given one too where the other has nothing, or all. */
@@ -184,16 +185,7 @@ class Intersection {
   private isUsable(batch: Batch, i: number, box: Box, layer: string): boolean {
     if (usableBox(batch.geometry!, i, box)) return true;
     this.leftOut++;
-    if (this.account.findings.length >= 100) return false;
-    const { vertex, value, at } = unusableVertex(batch.geometry!, i)!;
-    this.account.findings.push({
-      code: 'coordinate-unusable',
-      severity: 'error',
-      layer,
-      feature: batch.id(i),
-      at,
-      words: `Vertex ${vertex} has the coordinate ${value}, with which geometry cannot be computed; the feature was left out.`,
-    });
+    tellUnusable(batch, i, layer, this.account.findings);
     return false;
   }
 
