@@ -240,16 +240,20 @@ describe('overlay of what is hard to overlay', () => {
   it('leaves nothing of what is no wider than the last digit: neighbours rounded apart', () => {
     // −29.9 + 0.1 is not −29.8.
     const west = polygon([
-      [-29.9, 45.5],
-      [-29.9 + 0.1, 45.5],
-      [-29.9 + 0.1, 45.6],
-      [-29.9, 45.6],
+      [
+        [-29.9, 45.5],
+        [-29.9 + 0.1, 45.5],
+        [-29.9 + 0.1, 45.6],
+        [-29.9, 45.6],
+      ],
     ]);
     const east = polygon([
-      [-29.8, 45.5],
-      [-29.7, 45.5],
-      [-29.7, 45.6],
-      [-29.8, 45.6],
+      [
+        [-29.8, 45.5],
+        [-29.7, 45.5],
+        [-29.7, 45.6],
+        [-29.8, 45.6],
+      ],
     ]);
     expect(-29.9 + 0.1).not.toBe(-29.8);
     const array = geometriesFrom([west, east]);
