@@ -114,6 +114,10 @@ describe('conditions', () => {
     expect(await found('S_INTERSECTS(geometry, BBOX(0.5, 0.5, 1.5, 1.5))')).toEqual([0, 1]);
     expect(await found('S_INTERSECTS(BBOX(4, 4, 5, 5), geometry)')).toEqual([1, 2]);
     expect(await found('NOT S_INTERSECTS(geometry, POINT(6 6))')).toEqual([0, 1]);
+    expect(await found('S_DISJOINT(geometry, POINT(6 6))')).toEqual([0, 1]);
+    expect(await found('S_WITHIN(geometry, BBOX(-1, -1, 2, 2))')).toEqual(
+      await found('S_CONTAINS(BBOX(-1, -1, 2, 2), geometry)'),
+    );
     expect(await found('s_intersects(geometry, LINESTRING(6 0, 6 20)) AND name IS NOT NULL')).toEqual([2]);
     expect(
       await found(
@@ -127,7 +131,7 @@ describe('conditions', () => {
     expect(await found('S_INTERSECTS(geometry, BBOX(170, -5, -170, 5))')).toEqual([]);
     for (const [where, words] of [
       ['S_INTERSECTS(geometry, name)', /geometry that is written out/],
-      ['S_WITHIN(geometry, POINT(1 1))', /S_WITHIN is not known yet/],
+      ['S_NEAR(geometry, POINT(1 1))', /S_NEAR is no spatial test/],
       ['S_INTERSECTS(geometry, POLYGON((0 0, 1 1)))', /A ring has four positions/],
       ['S_INTERSECTS(geometry, POINT(1))', /two, three or four numbers/],
       ['S_INTERSECTS(geometry, BBOX(1, 2, 3))', /four numbers/],

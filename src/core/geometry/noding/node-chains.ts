@@ -150,6 +150,17 @@ export class ChainNoding {
     return chains.nodes - vertices;
   }
 
+  /** Cuts chains, before they are noded, at nodes that lie on them and belong to none. */
+  passThrough(nodes: readonly number[]): void {
+    if (nodes.length === 0) return;
+    this.plantTree();
+    this.gridX = 0;
+    this.gridY = 0;
+    this.byPixels = false;
+    for (const n of nodes) this.meetNode(n);
+    if (this.splits > 0) this.applySplits(this.changed);
+  }
+
   private plantTree(): void {
     const { chains } = this;
     this.tree = chains.count > treeFrom ? new BoxTree(chainBoxes(chains)) : null;

@@ -1,8 +1,11 @@
 import { type Crs, crsLabel } from '../../crs/crs.ts';
 import { wgs84 } from '../../crs/registry.ts';
 import { transformer } from '../../crs/transformer.ts';
+import { boxesMeet, emptyBox, type GeometryArray } from '../../geometry/geometry-array.ts';
 import { intersectsWith } from '../../geometry/intersects.ts';
 import { geometriesFrom } from '../../geometry/object-view.ts';
+import { greatestDimension, relate, relations } from '../../geometry/overlay/relate.ts';
+import { suggest } from '../../nearest.ts';
 import { type Node, node } from './node.ts';
 import type { Expression } from './syntax.ts';
 
@@ -16,23 +19,35 @@ export interface SpatialContext {
   fail(code: string, words: string, at: number, advice?: string): never;
 }
 
-/** S_INTERSECTS of the features with a literal in longitudes and latitudes (CQL2, clause 7.4; CRS84 is the default). */
+/** Spatial tests of CQL2 (OGC 21-065r2, clauses 7.4 and 7.5) → the relation. */
+const tests: Readonly<Record<string, string>> = {
+  S_INTERSECTS: 'intersects',
+  S_EQUALS: 'equals',
+  S_DISJOINT: 'disjoint',
+  S_TOUCHES: 'touches',
+  S_WITHIN: 'within',
+  S_OVERLAPS: 'overlaps',
+  S_CROSSES: 'crosses',
+  S_CONTAINS: 'contains',
+};
+
+/** A test of the features with a literal in longitudes and latitudes (CRS84 is the default). */
 export function spatialTest(
   e: Extract<Expression, { op: 'call' }>,
   { of, crs, isGeometry, fail }: SpatialContext,
 ): Node {
   const name = e.name.toUpperCase();
-  if (name !== 'S_INTERSECTS')
-    return fail('expression-syntax', `${name} is not known yet,`, e.at, 'S_INTERSECTS is.');
+  if (!Object.hasOwn(tests, name))
+    return fail('expression-syntax', `${name} is no spatial test,`, e.at, suggest(name, Object.keys(tests)));
   const literal = e.args.find((arg) => arg.op === 'geometry');
   if (e.args.length !== 2 || !e.args.some(isGeometry) || literal?.op !== 'geometry')
     return fail(
       'expression-type',
-      `S_INTERSECTS compares the geometry of ${of} with a geometry that is written out,`,
+      `${name} compares the geometry of ${of} with a geometry that is written out,`,
       e.at,
       crs === undefined
         ? `${of} has no geometry.`
-        : 'Write S_INTERSECTS(geometry, BBOX(west, south, east, north)), in longitudes and latitudes.',
+        : `Write ${name}(geometry, BBOX(west, south, east, north)), in longitudes and latitudes.`,
     );
   if (crs === null || crs === undefined)
     return fail(
@@ -48,11 +63,29 @@ export function spatialTest(
       `The geometry reaches where ${crsLabel(crs)} has no coordinates,`,
       literal.at,
     );
-  const test = intersectsWith(shape);
+  const test =
+    name === 'S_INTERSECTS' ? intersectsWith(shape) : relatedTo(shape, tests[name], e.args[0] === literal);
   return node(
     'boolean',
     ({ geometry }) =>
       (i) =>
         geometry === null || geometry.isEmpty(i) ? null : test(geometry, i),
   );
+}
+
+/** Makes a test of one relation; `turned`: of the literal to the feature. What lies apart is settled by the boxes. */
+function relatedTo(
+  shape: GeometryArray,
+  relation: string,
+  turned: boolean,
+): (array: GeometryArray, i: number) => boolean {
+  const own = shape.boxOf(0, emptyBox());
+  const dimension = greatestDimension(shape, 0);
+  const box = emptyBox();
+  return (array, i) => {
+    if (!boxesMeet(own, array.boxOf(i, box))) return relation === 'disjoint';
+    const matrix = turned ? relate(shape, 0, array, i) : relate(array, i, shape, 0);
+    const other = greatestDimension(array, i);
+    return relations[relation](matrix, turned ? dimension : other, turned ? other : dimension);
+  };
 }
