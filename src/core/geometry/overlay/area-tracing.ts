@@ -1,4 +1,4 @@
-import { Kind } from '../geometry-array.ts';
+import { emptyBox, growBox, Kind } from '../geometry-array.ts';
 import type { GeometryMaker } from '../geometry-maker.ts';
 import { BoxTree } from '../noding/box-tree.ts';
 import { roomFor } from '../noding/chains.ts';
@@ -251,11 +251,34 @@ function isThin(rings: Rings, r: number, { chains: { x, y } }: PlanarGraph): boo
   return Math.abs(twice) <= 2 * 2.3e-16 * size * length;
 }
 
+/** Does a shell that is written begin within the box of a ring? */
+function mayHoldShell(
+  rings: Rings,
+  hole: number,
+  { chains: { x, y } }: PlanarGraph,
+  thin: Uint8Array,
+): boolean {
+  const box = emptyBox();
+  for (let k = rings.start[hole]; k < rings.start[hole + 1]; k++) {
+    const n = rings.node[k];
+    growBox(box, [x[n], y[n], x[n], y[n]]);
+  }
+  for (let r = 0; r < rings.count; r++) {
+    if (rings.isShell[r] === 0 || thin[r] === 1 || r === rings.shell[hole]) continue;
+    const n = rings.low[r];
+    if (x[n] >= box[0] && x[n] <= box[2] && y[n] >= box[1] && y[n] <= box[3]) return true;
+  }
+  return false;
+}
+
 function write(rings: Rings, graph: PlanarGraph, builder: GeometryMaker): number {
   let shells = 0;
   const holeStart = new Uint32Array(rings.count + 1);
   const thin = new Uint8Array(rings.count);
   for (let r = 0; r < rings.count; r++) if (isThin(rings, r, graph)) thin[r] = 1;
+  // A long thin hole may hold a small island that is not: it would lie in its own surroundings.
+  for (let r = 0; r < rings.count; r++)
+    if (thin[r] === 1 && rings.isShell[r] === 0 && mayHoldShell(rings, r, graph, thin)) thin[r] = 0;
   for (let r = 0; r < rings.count; r++) {
     if (rings.isShell[r] === 0) holeStart[rings.shell[r] + 1]++;
     else if (thin[r] === 0) shells++;
