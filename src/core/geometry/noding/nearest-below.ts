@@ -10,6 +10,20 @@ export interface Runs {
   node: Uint32Array;
 }
 
+/** Boxes of all runs, least x, least y, greatest x, greatest y: those of their two ends, since no run turns back. */
+export function runBoxes({ x, y, start, node, count }: Runs): Float64Array {
+  const boxes = new Float64Array(4 * count);
+  for (let c = 0; c < count; c++) {
+    const u = node[start[c]];
+    const v = node[start[c + 1] - 1];
+    boxes[4 * c] = Math.min(x[u], x[v]);
+    boxes[4 * c + 1] = Math.min(y[u], y[v]);
+    boxes[4 * c + 2] = Math.max(x[u], x[v]);
+    boxes[4 * c + 3] = Math.max(y[u], y[v]);
+  }
+  return boxes;
+}
+
 /**
  * Finds the piece that lies next below a point: the first that a ray downwards from it meets, the ray standing an
  * infinitesimal step to the right of the point. Exact.

@@ -2,24 +2,10 @@ import { leastExponent, orientation, scaledInteger } from '../predicates.ts';
 import { BoxTree } from './box-tree.ts';
 import { type Chains, roomFor } from './chains.ts';
 import { crossingPoint } from './crossing.ts';
+import { runBoxes } from './nearest-below.ts';
 
 /** Up to this many chains are held against each other one by one; above, a tree finds those that may meet. */
 const treeFrom = 24;
-
-/** Boxes of all chains, least x, least y, greatest x, greatest y. */
-export function chainBoxes(chains: Chains): Float64Array {
-  const { x, y, start, node, count } = chains;
-  const boxes = new Float64Array(4 * count);
-  for (let c = 0; c < count; c++) {
-    const u = node[start[c]];
-    const v = node[start[c + 1] - 1];
-    boxes[4 * c] = Math.min(x[u], x[v]);
-    boxes[4 * c + 1] = Math.min(y[u], y[v]);
-    boxes[4 * c + 2] = Math.max(x[u], x[v]);
-    boxes[4 * c + 3] = Math.max(y[u], y[v]);
-  }
-  return boxes;
-}
 
 const double = new Float64Array(1);
 const words = new Uint32Array(double.buffer);
@@ -163,7 +149,7 @@ export class ChainNoding {
 
   private plantTree(): void {
     const { chains } = this;
-    this.tree = chains.count > treeFrom ? new BoxTree(chainBoxes(chains)) : null;
+    this.tree = chains.count > treeFrom ? new BoxTree(runBoxes(chains)) : null;
     this.changed = roomFor(this.changed, chains.count);
     this.clearSplits();
   }

@@ -2,7 +2,7 @@ import { type Box, emptyBox, type GeometryArray, Kind } from '../geometry-array.
 import { GeometryMaker } from '../geometry-maker.ts';
 import { BoxTree } from '../noding/box-tree.ts';
 import { locateInRing } from '../predicates.ts';
-import { type ClipFeatureOptions, Clipped, cutAreas, cutPaths } from './clipping.ts';
+import { type ClipFeatureOptions, Clipped, cutAreas, cutPaths, cutPoints } from './clipping.ts';
 import { addAreas, type FillRule } from './fill-rule.ts';
 import { uniteAreas } from './unite.ts';
 
@@ -54,7 +54,7 @@ export class AreaSet {
     switch (array.kind[i]) {
       case Kind.Point:
       case Kind.MultiPoint:
-        return this.cutPoints(array, i, areas, builder, outside);
+        return cutPoints(array, i, (x, y) => areas.some((j) => this.holds(j, x, y)) !== outside, builder);
       case Kind.LineString:
       case Kind.MultiLineString:
         return cutPaths(array, i, (bench, lines) => this.arrange(bench, areas, lines), builder, outside);
@@ -74,34 +74,6 @@ export class AreaSet {
     // Each is valid and counts once where it covers: what several cover has a greater winding number.
     for (const j of areas) addAreas(bench.chains, this.areas, j, 0, 1, 'non-zero');
     return bench.solve(lines);
-  }
-
-  private cutPoints(
-    array: GeometryArray,
-    i: number,
-    areas: readonly number[],
-    builder: GeometryMaker,
-    outside: boolean,
-  ): number {
-    const kept: number[] = [];
-    const first = array.firstVertex(i);
-    const end = array.endVertex(i);
-    for (let v = first; v < end; v++) {
-      const within = areas.some((j) => this.holds(j, array.xy[2 * v], array.xy[2 * v + 1]));
-      if (within !== outside) kept.push(v);
-    }
-    if (kept.length === 0) return Clipped.Outside;
-    if (kept.length === end - first) {
-      builder.copy(array, i);
-      return Clipped.Whole;
-    }
-    builder.feature(kept.length === 1 ? Kind.Point : Kind.MultiPoint);
-    for (const v of kept) {
-      builder.part();
-      builder.ring();
-      builder.run(array.xy, v, 1);
-    }
-    return Clipped.Cut;
   }
 
   /** Does area j hold a point, its border included? */

@@ -2,7 +2,7 @@ import { emptyBox, growBox, Kind } from '../geometry-array.ts';
 import type { GeometryMaker } from '../geometry-maker.ts';
 import { BoxTree } from '../noding/box-tree.ts';
 import { roomFor } from '../noding/chains.ts';
-import { NearestBelow, type Runs } from '../noding/nearest-below.ts';
+import { NearestBelow, type Runs, runBoxes } from '../noding/nearest-below.ts';
 import { orientation } from '../predicates.ts';
 import type { FaceLabels } from './face-labels.ts';
 import type { PlanarGraph } from './planar-graph.ts';
@@ -156,7 +156,7 @@ function placeLooseHoles(rings: Rings, graph: PlanarGraph): void {
   }
   loose.sort((a, b) => y[a.low] - y[b.low]);
   const { runs, ringOf } = runsOf(rings, graph);
-  const tree = loose.length * runs.count > scanUpTo ? new BoxTree(boxesOf(runs)) : null;
+  const tree = loose.length * runs.count > scanUpTo ? new BoxTree(runBoxes(runs)) : null;
   const below = new NearestBelow(runs, tree);
   const runOf = (position: number): number => {
     let a = 0;
@@ -174,19 +174,6 @@ function placeLooseHoles(rings: Rings, graph: PlanarGraph): void {
       throw new Error('Overlay: a hole without a shell; this cannot happen in labelled faces.');
     rings.shell.fill(rings.shell[ringOf[runOf(position)]], first, end);
   }
-}
-
-function boxesOf({ x, y, start, node, count }: Runs): Float64Array {
-  const boxes = new Float64Array(4 * count);
-  for (let c = 0; c < count; c++) {
-    const u = node[start[c]];
-    const v = node[start[c + 1] - 1];
-    boxes[4 * c] = Math.min(x[u], x[v]);
-    boxes[4 * c + 1] = Math.min(y[u], y[v]);
-    boxes[4 * c + 2] = Math.max(x[u], x[v]);
-    boxes[4 * c + 3] = Math.max(y[u], y[v]);
-  }
-  return boxes;
 }
 
 /** Rings as runs along which neither x nor y turns back. */

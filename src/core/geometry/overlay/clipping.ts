@@ -50,7 +50,8 @@ export function clipFeature(
   switch (array.kind[i]) {
     case Kind.Point:
     case Kind.MultiPoint:
-      return clipPoints(array, i, area, builder, options.outside === true);
+      // The area is closed: its border belongs to it.
+      return cutPoints(array, i, (x, y) => area.locate(x, y) < 0 === (options.outside === true), builder);
     case Kind.LineString:
     case Kind.MultiLineString:
       return cutPaths(array, i, near(array, i, box, area), builder, options.outside === true);
@@ -62,18 +63,16 @@ export function clipFeature(
   }
 }
 
-function clipPoints(
+/** Keeps those points of feature i for which `keeps` says so, and appends them. */
+export function cutPoints(
   array: GeometryArray,
   i: number,
-  area: AreaIndex,
+  keeps: (x: number, y: number) => boolean,
   builder: GeometryMaker,
-  outside: boolean,
 ): number {
   const kept: number[] = [];
-  for (let v = array.firstVertex(i); v < array.endVertex(i); v++) {
-    // The area is closed: its border belongs to it.
-    if (area.locate(array.xy[2 * v], array.xy[2 * v + 1]) < 0 === outside) kept.push(v);
-  }
+  for (let v = array.firstVertex(i); v < array.endVertex(i); v++)
+    if (keeps(array.xy[2 * v], array.xy[2 * v + 1])) kept.push(v);
   const all = array.endVertex(i) - array.firstVertex(i);
   if (kept.length === 0) return Clipped.Outside;
   if (kept.length === all) {
