@@ -31,7 +31,7 @@ export function addVerbOptions(command: Command, verb: Verb): void {
       continue;
     }
     if (form === 'argument') {
-      const sign = kind === 'fields' ? `${name}...` : name;
+      const sign = kind === 'fields' || kind === 'layers' ? `${name}...` : name;
       command.argument(required ? `<${sign}>` : `[${sign}]`, words);
       if (kind === 'table' || kind === 'layer')
         command.option(`--${name} <name>`, `which of the layers of <${name}>, when there are several`);
@@ -42,7 +42,7 @@ export function addVerbOptions(command: Command, verb: Verb): void {
       command.option(`--${dashed(flag ?? name)}`, words);
       continue;
     }
-    const shown = `${words}${kind === 'choice' || (kind === 'number' && choices !== undefined) ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${kind === 'names' || kind === 'columns' ? ', separated by commas' : ''}`;
+    const shown = `${words}${kind === 'choice' || (kind === 'number' && choices !== undefined) ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${['names', 'columns', 'numbers'].includes(kind) ? ', separated by commas' : ''}`;
     const usual = option.usual === undefined ? undefined : String(option.usual);
     if (required) command.requiredOption(`--${dashed(name)} <${valueSign}>`, shown);
     else command.option(`--${dashed(name)} <${valueSign}>`, shown, usual);
@@ -93,12 +93,13 @@ const open: Parse = (name, path, _, given, reading) =>
   openInput(path, { ...reading, layer: given[`${name}Layer`] as string | undefined });
 
 /** Words of a command line → the value of an option. */
-const parsers: Readonly<Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids'>, Parse>> = {
+const parsers: Readonly<Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids' | 'layers'>, Parse>> = {
   text: (_, text) => text,
   number: (name, text, { choices }) =>
     choices === undefined ? aboveZero(name, text) : Number(oneOf(name, text, choices)),
   choice: (name, text, { choices }) => oneOf(name, text, choices!),
   names: (_, text) => names(text),
+  numbers: (name, text) => names(text).map((each) => aboveZero(name, each)),
   columns: (_, text) => columnsFromText(text),
   keys: (_, text) => parseOn(text),
   crs: (_, text) => {
@@ -125,10 +126,13 @@ export async function verbValues(
     if (flag !== undefined) values[name] = flag;
     else if (option.kind === 'flag') values[name] = told;
     else if (option.kind === 'fields') values[name] = (told as string[]).map(fieldFromText);
+    else if (option.kind === 'layers')
+      values[name] = await Promise.all((told as string[]).map((path) => openInput(path, reading)));
     else if (option.kind === 'grids') values[name] = await gridsAt(told as string[]);
     else values[name] = await parsers[option.kind](name, String(told), option, given, reading);
   };
-  const opens = (option: OptionDescription) => ['table', 'layer', 'area', 'grids'].includes(option.kind);
+  const opens = (option: OptionDescription) =>
+    ['table', 'layer', 'layers', 'area', 'grids'].includes(option.kind);
   const all = Object.entries(verb.options);
   for (const [name, option] of all) if (!opens(option)) await parse(name, option);
   for (const [name, option] of all) if (opens(option)) await parse(name, option);

@@ -45,12 +45,26 @@ export * from './errors.ts';
 export * from './findings.ts';
 export * from './geometry/index.ts';
 export { innerPoint } from './geometry/inner-point.ts';
+export {
+  frechetDistance,
+  hausdorffDistance,
+  nearestPlaces,
+  type Span,
+} from './geometry/measure/distances.ts';
+export { type Circle, leastCircle, leastRectangle } from './geometry/measure/enclosing.ts';
+export { concaveHull, convexHull } from './geometry/measure/hull.ts';
+export { centroid, greatestCircleWithin } from './geometry/measure/inner-circle.ts';
+export { areaUnits, lengthUnits } from './geometry/measure/units.ts';
 export { planarArea, planarLength } from './geometry/measures.ts';
 export { AreaIndex } from './geometry/overlay/area-index.ts';
 export type { FillRule } from './geometry/overlay/fill-rule.ts';
 export { type OverlayOperation, overlayAreas } from './geometry/overlay/overlay.ts';
+export { matches, relate, relations } from './geometry/overlay/relate.ts';
 export { uniteAreas } from './geometry/overlay/unite.ts';
 export { type Chain, fillRings, joinRings } from './geometry/ring-joining.ts';
+export { planarRuler, type Ruler, rulerFor } from './geometry/ruler.ts';
+export { delaunay, type Triangulation } from './geometry/shape/delaunay.ts';
+export { voronoiCells } from './geometry/shape/voronoi.ts';
 export * from './grid/grid.ts';
 export { gridCells } from './grid/grid-cells.ts';
 export * from './layer/batch.ts';

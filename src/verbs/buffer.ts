@@ -15,6 +15,11 @@ export const bufferVerb = describeVerb({
       words: 'a field with the metres of each feature, in place of one distance',
       sign: 'name',
     },
+    rings: {
+      kind: 'numbers',
+      words: 'the metres of several rings around each feature, in place of one distance',
+      sign: 'metres',
+    },
     inwards: { kind: 'flag', words: 'take the distance away from areas, instead of adding it' },
     ends: { kind: 'choice', words: 'how lines end', choices: ['round', 'flat', 'square'], usual: 'round' },
     joins: {
@@ -38,11 +43,12 @@ export const bufferVerb = describeVerb({
       program: 'buffer({ distance: 250 })',
     },
   ],
-  async apply(given, { distance, field, inwards, ends, joins, side }) {
+  async apply(given, { distance, field, rings, inwards, ends, joins, side }) {
     const { bufferLayer } = await import('../core/layer/verbs/buffer.ts');
     return bufferLayer(given, {
       distance,
       field,
+      rings,
       inwards,
       ends: ends as BufferOptions['ends'],
       joins: joins as BufferOptions['joins'],
@@ -54,13 +60,12 @@ export const bufferVerb = describeVerb({
 /** How `buffer` works: the options of the command. */
 export type BufferSettings = Pick<
   BufferOptions,
-  'distance' | 'field' | 'inwards' | 'ends' | 'joins' | 'side'
+  'distance' | 'field' | 'rings' | 'inwards' | 'ends' | 'joins' | 'side'
 >;
 
 /**
- * All that lies within a distance (metres) of each feature, in a projected CRS.
- *
- * @throws IsomericError `buffer-degrees` where coordinates are degrees
+ * All that lies within a distance (metres) of each feature; on the ellipsoid where coordinates are degrees. With `rings`,
+ * one feature for each distance, of what lies beyond the distance before.
  */
 export function buffer(options: BufferSettings): LayerStep {
   return stepOf(bufferVerb, () => options);

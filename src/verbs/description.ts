@@ -19,6 +19,7 @@ export interface OptionValues {
   /** One of the words in `choices`. */
   choice: string;
   names: readonly string[];
+  numbers: readonly number[];
   /** Names of columns; [name, new name] renames one. */
   columns: readonly (string | readonly [string, string])[];
   /** New fields with their expressions. */
@@ -27,6 +28,7 @@ export interface OptionValues {
   keys: readonly [string, string];
   table: Table;
   layer: Layer;
+  layers: readonly Layer[];
   area: Area;
   crs: Crs | BestFor;
   /** Grids of datum shifts. */
@@ -118,11 +120,17 @@ export function describeVerb<const O extends OptionDescriptions, T extends 'laye
     async apply(table, values) {
       if (takes === 'layer' && !isLayer(table)) throw withoutPlace(table, `so it cannot be ${done}`);
       for (const [name, option] of Object.entries(described.options))
-        if (option.kind === 'layer' && values[name] !== undefined && !isLayer(values[name] as Table))
-          throw withoutPlace(values[name] as Table, 'so it lies nowhere');
+        for (const other of layersIn(option, values[name]))
+          if (!isLayer(other)) throw withoutPlace(other, 'so it lies nowhere');
       return described.apply(table as never, values as never);
     },
   };
+}
+
+/** What was given for an option that wants layers. */
+function layersIn({ kind }: OptionDescription, value: unknown): readonly Table[] {
+  if (value === undefined) return [];
+  return kind === 'layer' ? [value as Table] : kind === 'layers' ? (value as readonly Table[]) : [];
 }
 
 function withoutPlace(table: Table, so: string): IsomericError {

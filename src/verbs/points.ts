@@ -1,21 +1,22 @@
-import { innerPoints } from '../core/layer/verbs/inner-points.ts';
+import { type PointPlace, pointPlaces } from '../core/layer/verbs/point-places.ts';
 import { describeVerb } from './description.ts';
 import { type LayerStep, stepOf } from './step.ts';
 
 export const pointsVerb = describeVerb({
   name: 'points',
-  words: 'put a point inside each area in place of it',
+  words:
+    'put points in place of features: inside areas, at centroids, vertices, ends or middles, or along lines',
   takes: 'layer',
   done: 'made points',
-  own: 'where',
+  own: 'place',
   options: {
-    where: {
+    place: {
       kind: 'choice',
       words: 'where the points are to lie',
-      choices: ['inside areas'],
+      choices: pointPlaces,
       usual: 'inside areas',
-      command: false,
     },
+    every: { kind: 'number', words: 'how far points along lines lie apart', sign: 'metres' },
   },
   examples: [
     {
@@ -23,11 +24,23 @@ export const pointsVerb = describeVerb({
       study: '- points: inside areas',
       program: 'points()',
     },
+    {
+      command:
+        'isomeric points data/map-extracts/teskaria-ombrey.zip --layer roads --place "along lines" --every 500 --out posts.gpkg',
+      study: '- points: along lines\n  every: 500',
+      program: "points('along lines', { every: 500 })",
+    },
   ],
-  apply: (given) => innerPoints(given),
+  async apply(given, { place, every }) {
+    const { pointsOf } = await import('../core/layer/verbs/points-of.ts');
+    return pointsOf(given, place as PointPlace | undefined, every);
+  },
 });
 
-/** Puts a point inside each area in place of it; points and lines stay as they are. */
-export function points(): LayerStep {
-  return stepOf(pointsVerb, () => ({}));
+/**
+ * Points of features. `inside areas` (when left out) and `centroids` put one in place of each; `vertices`, `ends`, `middles` and
+ * `along lines` (with `every` so many metres) make several.
+ */
+export function points(place: PointPlace = 'inside areas', options: { every?: number } = {}): LayerStep {
+  return stepOf(pointsVerb, () => ({ place, ...options }));
 }

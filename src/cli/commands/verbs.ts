@@ -37,7 +37,7 @@ export function commandOf(verb: Verb): AddCommand {
         const own = rest.at(-1) as Command;
         const options = own.opts<VerbOptions>();
         // A mistake in where it is to go is told before anything is opened.
-        const inputs = [path, ...rest, options.area].filter((each) => typeof each === 'string');
+        const inputs = [path, ...rest.flat(), options.area].filter((each) => typeof each === 'string');
         const settled = await settleOutput(options.out, inputs, { replace: options.replace });
         const given: Record<string, unknown> = { ...options };
         behind.forEach((name, k) => {

@@ -1,13 +1,15 @@
 import geographiclib from 'geographiclib-geodesic';
 import { type Crs, geographicOf } from '../crs/crs.ts';
 import { transformer } from '../crs/transformer.ts';
-import type { GeometryArray } from './geometry-array.ts';
+import { type GeometryArray, Kind } from './geometry-array.ts';
 
 export interface GeodesicMeasure {
   /** Area of feature i on the ellipsoid, square metres. */
   area(array: GeometryArray, i: number): number;
   /** Length of the paths of feature i on the ellipsoid, metres. */
   length(array: GeometryArray, i: number): number;
+  /** Length of the rings of feature i on the ellipsoid, metres. */
+  perimeter(array: GeometryArray, i: number): number;
 }
 
 /**
@@ -34,6 +36,15 @@ export function geodesicMeasure(crs: Crs): GeodesicMeasure {
     for (let k = 0; k < n; k++) polygon.AddPoint(place[2 * k + 1] * toDegrees, place[2 * k] * toDegrees);
     return polygon.Compute(false, true);
   };
+  const along = (array: GeometryArray, i: number, kind: number) => {
+    let length = 0;
+    for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+      if (array.kindOfPart(i, p) !== kind) continue;
+      for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++)
+        length += measure(array, array.vertexStart[r], array.vertexStart[r + 1], true).perimeter;
+    }
+    return length;
+  };
   return {
     area(array, i) {
       let area = 0;
@@ -49,14 +60,7 @@ export function geodesicMeasure(crs: Crs): GeodesicMeasure {
       }
       return area;
     },
-    length(array, i) {
-      let length = 0;
-      for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
-        if (array.kindOfPart(i, p) !== 2) continue;
-        for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++)
-          length += measure(array, array.vertexStart[r], array.vertexStart[r + 1], true).perimeter;
-      }
-      return length;
-    },
+    length: (array, i) => along(array, i, Kind.LineString),
+    perimeter: (array, i) => along(array, i, Kind.Polygon),
   };
 }

@@ -1,4 +1,4 @@
-import type { GeometryArray } from './geometry-array.ts';
+import { type GeometryArray, Kind } from './geometry-array.ts';
 
 /** Twice the signed area of a closed ring (vertices first … end), > 0 when counter-clockwise. */
 export function ringDoubleArea(xy: Float64Array, first: number, end: number): number {
@@ -28,9 +28,14 @@ export function planarArea(array: GeometryArray, i: number): number {
 
 /** Planar length of the paths of feature i. */
 export function planarLength(array: GeometryArray, i: number): number {
+  return planarPathLength(array, i, Kind.LineString);
+}
+
+/** Planar length of the paths (`kind` LineString) or of the rings (Polygon) of feature i. */
+export function planarPathLength(array: GeometryArray, i: number, kind: number): number {
   let length = 0;
   for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
-    if (array.kindOfPart(i, p) !== 2) continue;
+    if (array.kindOfPart(i, p) !== kind) continue;
     for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
       for (let v = array.vertexStart[r]; v < array.vertexStart[r + 1] - 1; v++) {
         length += Math.hypot(

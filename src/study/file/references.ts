@@ -4,6 +4,7 @@ import type { Path, Places } from '../../formats/settings/places.ts';
 import { quoted } from '../../formats/settings/yaml-mistakes.ts';
 import { verbNamed, verbs } from '../../verbs/register.ts';
 import { partsOf, type Raw, record, valuesAt } from './raw.ts';
+import { namesOf } from './steps.ts';
 
 /** Names of a study that other parts of it may say. */
 interface Known {
@@ -107,10 +108,16 @@ function namedInSteps(study: Raw): { path: Path; name: string; kind: string; wai
     const verb = step === undefined ? undefined : verbs.find((each) => each.inStudy && each.name in step);
     if (step === undefined || verb === undefined) return [];
     return Object.entries(verbNamed(verb.name)!.options).flatMap(([option, { kind, gathered }]) => {
+      // What stands within the verb's name, or beside it.
+      const within = verb.own === null ? record(step[verb.name]) : step;
       const key = option === verb.own ? verb.name : option;
-      const name = step[key];
-      if ((kind !== 'table' && kind !== 'layer') || typeof name !== 'string') return [];
-      return [{ path: [...path, key], name, kind, waits: gathered !== true }];
+      const place = verb.own === null ? [...path, verb.name, key] : [...path, key];
+      return namesOf(kind, within?.[key]).map((name, k) => ({
+        path: kind === 'layers' ? [...place, k] : place,
+        name,
+        kind: kind === 'layers' ? 'layer' : kind,
+        waits: gathered !== true,
+      }));
     });
   });
 }

@@ -15,6 +15,7 @@ const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodTyp
   number: () => z.number(),
   flag: () => z.boolean(),
   choice: ({ choices }) => z.enum(choices as readonly [string, ...string[]]),
+  numbers: () => z.array(z.number().positive()).min(1),
   names: ({ required }) => (required ? z.array(text).min(1) : z.array(text)),
   columns: () => z.array(text).min(1),
   fields: () => z.record(name, z.union([text, z.number()]).transform(String)),
@@ -22,6 +23,7 @@ const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodTyp
   crs: () => text,
   table: () => name,
   layer: () => name,
+  layers: () => z.array(name).min(1),
   area: () => z.enum(['area']),
   grids: () => z.array(text).min(1),
 };
@@ -30,6 +32,7 @@ const sentence = (words: string) => `${words[0].toUpperCase()}${words.slice(1)}.
 
 /** A dataset of the study is meant where a command names a file. */
 function wordsOf({ kind, words, gathered }: OptionDescription): string {
+  if (kind === 'layers') return `${words}, datasets of the study`;
   if (kind !== 'table' && kind !== 'layer') return words;
   return `${words}, a dataset of the study, ${gathered ? 'as gathered' : 'as prepared where it has steps'}`;
 }
@@ -149,12 +152,21 @@ export const stepSchema = z
   })
   .transform(stepFrom);
 
+/** The datasets that are named where an option of a kind is written. */
+export function namesOf(kind: OptionKind, written: unknown): readonly string[] {
+  if (kind === 'layers')
+    return Array.isArray(written) ? written.filter((name) => typeof name === 'string') : [];
+  return (kind === 'table' || kind === 'layer') && typeof written === 'string' ? [written] : [];
+}
+
 /** The other datasets that a step names, and where in the step. */
 export function datasetsOf(step: StudyStep): { name: string; key: string; kind: 'table' | 'layer' }[] {
   const verb = verbNamed(step.verb)!;
   return Object.entries(verb.options).flatMap(([option, { kind }]) =>
-    (kind === 'table' || kind === 'layer') && step.written[option] !== undefined
-      ? [{ name: step.written[option] as string, key: option === verb.own ? verb.name : option, kind }]
-      : [],
+    namesOf(kind, step.written[option]).map((name) => ({
+      name,
+      key: option === verb.own ? verb.name : option,
+      kind: kind === 'table' ? ('table' as const) : ('layer' as const),
+    })),
   );
 }

@@ -29,6 +29,7 @@ const readers: Readonly<Record<OptionKind, Read>> = {
   flag: asWritten,
   choice: asWritten,
   names: asWritten,
+  numbers: asWritten,
   columns: asWritten,
   fields: (texts: FieldTexts, { study }) =>
     fieldsOf(texts).map((field) => ({ ...field, ...study.titles[field.name] })),
@@ -36,6 +37,7 @@ const readers: Readonly<Record<OptionKind, Read>> = {
   crs: asWritten,
   table: openOther,
   layer: openOther,
+  layers: (names: readonly string[], { open }) => Promise.all(names.map((name) => open(name, false))),
   area: (_: string, { area }) => new Area('the study area', area.crs, area.area.geometry, area.area),
   grids: asWritten,
 };

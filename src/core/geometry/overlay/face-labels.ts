@@ -43,7 +43,7 @@ export function labelFaces(graph: PlanarGraph, tree: BoxTree | null): FaceLabels
 const always = () => true;
 
 /** The lowest node (of those the leftmost) of every connected part. */
-function lowestNodes(graph: PlanarGraph): number[] {
+export function lowestNodes(graph: PlanarGraph): number[] {
   const { nodes, x, y } = graph.chains;
   const { start, around } = graph;
   const seen = new Uint8Array(nodes);

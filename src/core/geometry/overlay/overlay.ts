@@ -22,10 +22,15 @@ export class Workbench {
   readonly chains = new Chains();
   readonly noding = new ChainNoding(this.chains);
 
+  /** Nodes what was added. `lines` keeps pieces that enclose nothing. */
+  graph(lines = false): PlanarGraph {
+    this.noding.run();
+    return new PlanarGraph(this.chains, lines);
+  }
+
   /** Nodes what was added and labels its faces. `lines` keeps pieces that enclose nothing. */
   solve(lines = false): { graph: PlanarGraph; labels: FaceLabels } {
-    this.noding.run();
-    const graph = new PlanarGraph(this.chains, lines);
+    const graph = this.graph(lines);
     return { graph, labels: labelFaces(graph, this.noding.boxTree) };
   }
 }

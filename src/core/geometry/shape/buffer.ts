@@ -4,6 +4,7 @@ import type { Chains } from '../noding/chains.ts';
 import { traceAreas } from '../overlay/area-tracing.ts';
 import { addAreas, type FillRule, isInside } from '../overlay/fill-rule.ts';
 import { withWorkbench } from '../overlay/overlay.ts';
+import { flatGround, type Ground } from './ground.ts';
 
 /** How lines end, how corners are filled, and on which side a buffer lies. */
 export interface BufferStyle {
@@ -19,6 +20,8 @@ export interface BufferStyle {
   quarter?: number;
   /** What rings enclose that cross or overlap themselves; `non-zero` when left out. */
   rule?: FillRule;
+  /** Where distances and directions are taken: on the plane of the coordinates when left out. */
+  ground?: Ground;
 }
 
 /**
@@ -29,7 +32,7 @@ export interface BufferStyle {
  * corner, and of what closes each end: edges that two of them share are left out, since they cancel. All of these run
  * counter-clockwise, so that what any of them covers has a winding number above zero.
  *
- * @param distance in units of the coordinates
+ * @param distance in units of the coordinates, or in those of the ground (metres on an ellipsoid)
  * @returns the number of polygons; 0 when nothing is left, and then no feature is appended
  */
 export function bufferFeature(
@@ -45,7 +48,7 @@ export function bufferFeature(
   return withWorkbench((bench) => {
     if (bands === null) for (const draw of strokes) draw(bench.chains);
     else for (let k = 0; k < bands.length; k++) addAreas(bench.chains, bands, k, 0, 1, 'even-odd');
-    addAreas(bench.chains, array, i, 1, 0, rule);
+    addAreas(bench.chains, style.ground?.placed?.(array) ?? array, i, 1, 0, rule);
     const { graph, labels } = bench.solve();
     const keep =
       distance < 0
@@ -69,7 +72,8 @@ function strokesOf(array: GeometryArray, i: number, distance: number, style: Buf
     const kind = array.kindOfPart(i, p);
     if (distance < 0 && kind !== Kind.Polygon) continue;
     for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
-      const path = withoutRepeats(array.xy, array.vertexStart[r], array.vertexStart[r + 1]);
+      let path = withoutRepeats(array.xy, array.vertexStart[r], array.vertexStart[r + 1]);
+      if (path.length > 2) path = style.ground?.divided?.(path, reach) ?? path;
       const n = path.length / 2;
       if (n === 0) continue;
       if (n === 1) {
@@ -152,32 +156,46 @@ class Pen {
   private readonly reach: number;
   private readonly style: BufferStyle;
   private readonly step: number;
+  private readonly ground: Ground;
+  private readonly one = new Float64Array(2);
+  private readonly other = new Float64Array(2);
 
   constructor(reach: number, style: BufferStyle) {
     this.reach = reach;
     this.style = style;
     this.step = Math.PI / 2 / (style.quarter ?? 16);
+    this.ground = style.ground ?? flatGround;
   }
 
   /** A point: a circle, or a square where lines end in squares. */
   dot(chains: Chains, x: number, y: number): void {
-    const d = this.reach;
+    const at = (east: number, north: number) => this.to(chains, x, y, east, north);
     chains.begin(0, 1);
     if (this.style.ends === 'square') {
-      chains.to(x - d, y - d);
-      chains.to(x + d, y - d);
-      chains.to(x + d, y + d);
-      chains.to(x - d, y + d);
-      chains.to(x - d, y - d);
+      at(-1, -1);
+      at(1, -1);
+      at(1, 1);
+      at(-1, 1);
+      at(-1, -1);
     } else {
       const steps = Math.max(4, Math.ceil((2 * Math.PI) / this.step));
       for (let k = 0; k < steps; k++) {
-        const at = (2 * Math.PI * k) / steps;
-        chains.to(x + d * Math.cos(at), y + d * Math.sin(at));
+        const angle = (2 * Math.PI * k) / steps;
+        at(Math.cos(angle), Math.sin(angle));
       }
-      chains.to(x + d, y);
+      at(1, 0);
     }
     chains.end();
+  }
+
+  /** To the point that lies (east, north) distances from a place. */
+  private to(chains: Chains, x: number, y: number, east: number, north: number): void {
+    this.ground.to(chains, x, y, east, north, this.reach);
+  }
+
+  /** To a vertex of the path itself. */
+  private toVertex(chains: Chains, path: Float64Array, v: number): void {
+    this.ground.to(chains, path[2 * v], path[2 * v + 1], 0, 0, 0);
   }
 
   /**
@@ -196,10 +214,10 @@ class Pen {
       return;
     }
     chains.begin(0, 1);
-    if (sides === 'left') for (let v = from; v <= to; v++) chains.to(path[2 * v], path[2 * v + 1]);
+    if (sides === 'left') for (let v = from; v <= to; v++) this.toVertex(chains, path, v);
     else this.offset(chains, path, from, to, false);
     if (to === last && !closed && sides === 'both') this.cap(chains, path, to - 1, to);
-    if (sides === 'right') for (let v = to; v >= from; v--) chains.to(path[2 * v], path[2 * v + 1]);
+    if (sides === 'right') for (let v = to; v >= from; v--) this.toVertex(chains, path, v);
     else this.offset(chains, path, from, to, true);
     if (from === 0 && !closed && sides === 'both') this.cap(chains, path, 1, 0);
     this.back(chains, path, from, sides === 'left');
@@ -225,30 +243,22 @@ class Pen {
   private plain(chains: Chains, path: Float64Array, from: number, to: number, backwards: boolean): void {
     chains.begin(0, 1);
     for (let k = 0; k <= to - from; k++) {
-      const v = backwards ? to - k : from + k;
-      chains.to(path[2 * v], path[2 * v + 1]);
+      this.toVertex(chains, path, backwards ? to - k : from + k);
     }
     chains.end();
   }
 
   /** To where a stroke began. */
   private back(chains: Chains, path: Float64Array, from: number, onLine: boolean): void {
-    if (onLine) chains.to(path[2 * from], path[2 * from + 1]);
+    if (onLine) this.toVertex(chains, path, from);
     else this.beside(chains, path, from, from + 1, from);
-  }
-
-  /** The unit vector from u to v. */
-  private direction(path: Float64Array, u: number, v: number): [number, number] {
-    const dx = path[2 * v] - path[2 * u];
-    const dy = path[2 * v + 1] - path[2 * u + 1];
-    const length = Math.hypot(dx, dy);
-    return [dx / length, dy / length];
   }
 
   /** The point at vertex `at` on the right of the way u → v. */
   private beside(chains: Chains, path: Float64Array, u: number, v: number, at: number): void {
-    const [dx, dy] = this.direction(path, u, v);
-    chains.to(path[2 * at] + dy * this.reach, path[2 * at + 1] - dx * this.reach);
+    const { one } = this;
+    this.ground.direction(path, u, v, at, one);
+    this.to(chains, path[2 * at], path[2 * at + 1], one[1], -one[0]);
   }
 
   /** Along edges from … to on the right, or backwards on the left, which then is the right. */
@@ -265,29 +275,30 @@ class Pen {
   /** On the right of the corner u → v → w: around it where it opens, else through it. */
   private turn(chains: Chains, path: Float64Array, u: number, v: number, w: number): void {
     const { joins = 'round', mitreLimit = 5 } = this.style;
-    const [ax, ay] = this.direction(path, u, v);
-    const [bx, by] = this.direction(path, v, w);
+    this.ground.direction(path, u, v, v, this.one);
+    this.ground.direction(path, v, w, v, this.other);
+    const [ax, ay] = this.one;
+    const [bx, by] = this.other;
     const turn = ax * by - ay * bx;
     const ahead = ax * bx + ay * by;
     const [x, y] = [path[2 * v], path[2 * v + 1]];
     if (turn < 0) {
-      chains.to(x, y);
+      this.toVertex(chains, path, v);
       return;
     }
     const angle = Math.atan2(turn, ahead);
     const begin = Math.atan2(-ax, ay);
-    const d = this.reach;
     if (joins === 'round') {
       const steps = Math.max(1, Math.ceil(angle / this.step));
       for (let k = 1; k < steps; k++) {
         const at = begin + (angle * k) / steps;
-        chains.to(x + d * Math.cos(at), y + d * Math.sin(at));
+        this.to(chains, x, y, Math.cos(at), Math.sin(at));
       }
     } else if (joins === 'mitre') {
       const far = 1 / Math.cos(angle / 2);
       if (far > 1 && far <= mitreLimit) {
         const middle = begin + angle / 2;
-        chains.to(x + d * far * Math.cos(middle), y + d * far * Math.sin(middle));
+        this.to(chains, x, y, far * Math.cos(middle), far * Math.sin(middle));
       }
     }
   }
@@ -303,11 +314,11 @@ class Pen {
   ): void {
     const wedge = (from: number, to: number) => {
       chains.begin(0, 1);
-      chains.to(path[2 * v], path[2 * v + 1]);
+      this.toVertex(chains, path, v);
       this.beside(chains, path, from, v, v);
       this.turn(chains, path, from, v, to);
       this.beside(chains, path, v, to, v);
-      chains.to(path[2 * v], path[2 * v + 1]);
+      this.toVertex(chains, path, v);
       chains.end();
     };
     if (sides !== 'left') wedge(u, w);
@@ -318,19 +329,19 @@ class Pen {
   private cap(chains: Chains, path: Float64Array, u: number, v: number): void {
     const { ends = 'round' } = this.style;
     if (ends === 'flat') return;
-    const [dx, dy] = this.direction(path, u, v);
+    this.ground.direction(path, u, v, v, this.one);
+    const [dx, dy] = this.one;
     const [x, y] = [path[2 * v], path[2 * v + 1]];
-    const d = this.reach;
     if (ends === 'square') {
-      chains.to(x + (dy + dx) * d, y + (dy - dx) * d);
-      chains.to(x + (dx - dy) * d, y + (dy + dx) * d);
+      this.to(chains, x, y, dy + dx, dy - dx);
+      this.to(chains, x, y, dx - dy, dy + dx);
       return;
     }
     const begin = Math.atan2(-dx, dy);
     const steps = Math.max(2, Math.ceil(Math.PI / this.step));
     for (let k = 1; k < steps; k++) {
       const at = begin + (Math.PI * k) / steps;
-      chains.to(x + d * Math.cos(at), y + d * Math.sin(at));
+      this.to(chains, x, y, Math.cos(at), Math.sin(at));
     }
   }
 }

@@ -306,10 +306,12 @@ class Compiler {
     const names = ['casei', 'accenti', 'date', 'timestamp', ...expressionFunctions.map((each) => each.name)];
     if (found === undefined)
       return this.fail('expression-syntax', `There is no function “${e.name}”`, e.at, suggest(e.name, names));
-    if (e.args.length !== found.takes.length)
+    const { optional = 0 } = found;
+    const least = found.takes.length - optional;
+    if (e.args.length < least || e.args.length > found.takes.length)
       return this.fail(
         'expression-syntax',
-        `${found.name} takes ${found.takes.length === 0 ? 'nothing' : found.takes.length} in its brackets, not ${e.args.length},`,
+        `${found.name} takes ${found.takes.length === 0 ? 'nothing' : optional === 0 ? found.takes.length : `${least === 0 ? 'nothing' : least} or ${found.takes.length}`} in its brackets, not ${e.args.length},`,
         e.at,
         `Write ${found.use}: ${found.words}.`,
       );
@@ -321,6 +323,7 @@ class Compiler {
       schema: this.schema,
       of: this.of,
       context: this.context,
+      literals: e.args.map((arg) => (arg.op === 'literal' ? arg.value : undefined)),
       fail: (code, words, advice) => this.fail(code, words, e.at, advice),
     });
   }

@@ -1,4 +1,5 @@
 import { geodesicMeasure } from '../../geometry/geodesic.ts';
+import { areaUnits, lengthUnits } from '../../geometry/measure/units.ts';
 import { coefficientOfVariation, marginOfRatio, marginOfShare } from '../margins.ts';
 import { dividedBits, numberBits, numberFromText, Reads } from '../number-text.ts';
 import { requireField, type Schema } from '../schema.ts';
@@ -9,6 +10,8 @@ export interface ExpressionFunction {
   name: string;
   /** Kinds of its arguments; `any` takes all. */
   takes: readonly (Kind | 'any')[];
+  /** How many of its last arguments may be left out. */
+  optional?: number;
   gives: Kind;
   /** For the list of functions: `share(part, whole)`. */
   use: string;
@@ -20,6 +23,8 @@ export interface About {
   schema: Schema;
   of: string;
   context: ExpressionContext;
+  /** Values of the arguments that are written out; undefined for others. */
+  literals: readonly unknown[];
   /** Raises an error that points at the call. */
   fail(code: string, words: string, advice?: string): never;
 }
@@ -37,9 +42,12 @@ function shareLike(factor: (extra: number) => number) {
   });
 }
 
+type Measured = 'area' | 'length' | 'perimeter';
+
+/** A measure of each feature on the ellipsoid, in metres or square metres, and what is made of it with a value. */
 function measured(
   about: About,
-  kind: 'area' | 'length',
+  kind: Measured,
   use: (measure: number, value: number) => number,
   value: Node | null,
 ): Node {
@@ -53,31 +61,44 @@ function measured(
       'Say which CRS it has first.',
     );
   const geodesic = geodesicMeasure(crs);
+  const bindTo = (bind: Node['bind']) => (batch: Parameters<Node['bind']>[0]) => {
+    const read = bind(batch);
+    const { geometry } = batch;
+    return (i: number) => {
+      const own = read(i);
+      if (own === null || geometry === null || geometry.isEmpty(i)) return null;
+      const result = use(geodesic[kind](geometry, i), own as number);
+      return Number.isFinite(result) ? result : null;
+    };
+  };
   return {
-    ...node('number', (batch) => {
-      const read = value?.bind(batch) ?? (() => 0);
-      const { geometry } = batch;
-      return (i) => {
-        const own = read(i);
-        if (own === null || geometry === null || geometry.isEmpty(i)) return null;
-        const size = geodesic[kind](geometry, i) / (kind === 'area' ? 1e6 : 1e3);
-        const result = use(size, own as number);
-        return Number.isFinite(result) ? result : null;
-      };
-    }),
-    margin:
-      value?.margin == null
-        ? null
-        : (batch) => {
-            const read = value.margin!(batch);
-            const { geometry } = batch;
-            return (i) => {
-              const own = read(i);
-              if (own === null || geometry === null || geometry.isEmpty(i)) return null;
-              const result = use(geodesic[kind](geometry, i) / (kind === 'area' ? 1e6 : 1e3), own as number);
-              return Number.isFinite(result) ? result : null;
-            };
-          },
+    ...node('number', bindTo(value === null ? () => () => 0 : value.bind)),
+    margin: value?.margin == null ? null : bindTo(value.margin),
+  };
+}
+
+/** A measure in a named unit, that of a metre or square metre where none is named. */
+function inUnit(name: Measured, words: string): ExpressionFunction {
+  const units = name === 'area' ? areaUnits : lengthUnits;
+  const usual = name === 'area' ? 'm2' : 'm';
+  return {
+    name,
+    takes: ['text'],
+    optional: 1,
+    gives: 'number',
+    use: `${name}('${name === 'area' ? 'ha' : 'km'}')`,
+    words: `${words} on the ellipsoid in ${Object.keys(units).join(', ')}; in ${usual} when nothing is named`,
+    make(args, about) {
+      const unit = args.length === 0 ? usual : about.literals[0];
+      if (typeof unit !== 'string' || !Object.hasOwn(units, unit.replace('²', '2')))
+        return about.fail(
+          'unit-unknown',
+          `${typeof unit === 'string' ? `“${unit}” is no unit that is known here` : 'The unit must be written out'},`,
+          `There are ${Object.keys(units).join(', ')}.`,
+        );
+      const per = units[unit.replace('²', '2')];
+      return measured(about, name, (size) => size / per, null);
+    },
   };
 }
 
@@ -119,7 +140,7 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
     gives: 'number',
     use: 'density(count)',
     words: 'count per square kilometre on the ellipsoid',
-    make: (args, about) => measured(about, 'area', (area, value) => value / area, args[0]),
+    make: (args, about) => measured(about, 'area', (area, value) => value / (area / 1e6), args[0]),
   },
   {
     name: 'area_km2',
@@ -127,7 +148,7 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
     gives: 'number',
     use: 'area_km2()',
     words: 'area on the ellipsoid in square kilometres',
-    make: (_, about) => measured(about, 'area', (area) => area, null),
+    make: (_, about) => measured(about, 'area', (area) => area / 1e6, null),
   },
   {
     name: 'length_km',
@@ -135,8 +156,11 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
     gives: 'number',
     use: 'length_km()',
     words: 'length on the ellipsoid in kilometres',
-    make: (_, about) => measured(about, 'length', (length) => length, null),
+    make: (_, about) => measured(about, 'length', (length) => length / 1e3, null),
   },
+  inUnit('area', 'area'),
+  inUnit('length', 'length of lines'),
+  inUnit('perimeter', 'length of borders'),
   {
     name: 'number',
     takes: ['text'],

@@ -1,0 +1,11 @@
+/** Where points can be put. */
+export const pointPlaces = [
+  'inside areas',
+  'centroids',
+  'vertices',
+  'ends',
+  'middles',
+  'along lines',
+] as const;
+/** Where the points of a layer are to lie. */
+export type PointPlace = (typeof pointPlaces)[number];

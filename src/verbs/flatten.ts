@@ -1,0 +1,31 @@
+import type { FillRule } from '../core/geometry/overlay/fill-rule.ts';
+import { cutting, fillRule } from './cutting.ts';
+import { describeVerb } from './description.ts';
+import { type LayerStep, stepOf } from './step.ts';
+
+export const flattenVerb = describeVerb({
+  name: 'flatten',
+  words: 'cut areas that overlap by each other, so that nothing overlaps',
+  takes: 'layer',
+  done: 'flattened',
+  own: null,
+  options: {
+    rule: cutting.rule,
+  },
+  examples: [
+    {
+      command: 'isomeric flatten zones.gpkg --out pieces.gpkg',
+      study: '- flatten: {}',
+      program: 'flatten()',
+    },
+  ],
+  async apply(given, { rule }) {
+    const { flattenLayer } = await import('../core/layer/verbs/flatten.ts');
+    return flattenLayer(given, fillRule(rule));
+  },
+});
+
+/** Cuts areas that overlap by each other: one feature for each set of areas that cover something together, with how many and which. */
+export function flatten(options: { rule?: FillRule } = {}): LayerStep {
+  return stepOf(flattenVerb, () => options);
+}
