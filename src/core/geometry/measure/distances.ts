@@ -116,7 +116,10 @@ function directed(from: EdgeTree, to: EdgeTree, ruler: Ruler, within: number): n
   const boundBy = (edge: number, a: Place, b: Place) => {
     ruler.metresPerUnit(a.x, a.y, scale);
     // The distance to one edge is convex along a line: it is greatest at an end.
-    return Math.max(to.toEdge(edge, a.x, a.y, scale[0], scale[1]), to.toEdge(edge, b.x, b.y, scale[0], scale[1]));
+    return Math.max(
+      to.toEdge(edge, a.x, a.y, scale[0], scale[1]),
+      to.toEdge(edge, b.x, b.y, scale[0], scale[1]),
+    );
   };
   const { ends } = from;
   const stack: [Place, Place][] = [];

@@ -59,7 +59,7 @@ export function concaveHull(xy: Float64Array, share: number): number[] {
     shortest = Math.min(shortest, length(side));
     longest = Math.max(longest, length(side));
   }
-  const limit = shortest + share * (longest - shortest);
+  const limit = (1 - share) * shortest + share * longest;
   /** The side of the outline that leaves each point on it. */
   const leaves = new Map<number, number>();
   const rim = new VertexQueue(corners.length);

@@ -33,6 +33,7 @@ export function coverSets(array: GeometryArray, rule: FillRule = 'non-zero'): Co
     const faces = new Faces(graph, bench.noding.boxTree);
     const { classes, sets } = classesOf(graph, faces, firstChain, rule);
     faces.merge(classes);
+    faces.absorbThin((face) => classes[face] !== 0);
     const own: number[][] = sets.map(() => []);
     const seen = new Uint8Array(faces.count);
     for (let h = 0; h < 2 * graph.pieces; h++) {

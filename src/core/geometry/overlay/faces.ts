@@ -6,6 +6,9 @@ import { orientation } from '../predicates.ts';
 import { lowestNodes } from './face-labels.ts';
 import type { PlanarGraph } from './planar-graph.ts';
 
+/** Twice the rounding of a double: the width of a face, over its coordinates, that says nothing. */
+const thin = 2 * 2.3e-16;
+
 /**
  * The faces that the pieces of a planar graph part the plane into. Face 0 is the unbounded one. Pieces with the same face on
  * both sides (lines that end in the open, bridges) part nothing.
@@ -42,6 +45,43 @@ export class Faces {
       if (f !== g && classOf[of[h]] === classOf[of[h + 1]]) parent[Math.max(f, g)] = Math.min(f, g);
     }
     for (let h = 0; h < 2 * graph.pieces; h++) of[h] = root(of[h]);
+    this.known = null;
+  }
+
+  /**
+   * Gives faces that are no wider than the last digit of their coordinates to a neighbour, the one along the longest border: they are
+   * what is left where lines ought to be the same, and were rounded apart.
+   *
+   * @param takes whether a face may take another one; what none takes becomes a part of the unbounded face
+   */
+  absorbThin(takes: (face: number) => boolean = () => true): void {
+    const { of, graph, count } = this;
+    const { x, y } = graph.chains;
+    const twice = new Float64Array(count);
+    const length = new Float64Array(count);
+    const size = new Float64Array(count);
+    const origin = new Int32Array(count).fill(-1);
+    for (let h = 0; h < 2 * graph.pieces; h++) {
+      const face = of[h];
+      if (face === 0 || of[h ^ 1] === face) continue;
+      const [u, v] = [graph.origin(h), graph.target(h)];
+      if (origin[face] < 0) origin[face] = u;
+      const [x0, y0] = [x[origin[face]], y[origin[face]]];
+      twice[face] += (x[u] - x0) * (y[v] - y0) - (x[v] - x0) * (y[u] - y0);
+      length[face] += Math.abs(x[v] - x[u]) + Math.abs(y[v] - y[u]);
+      size[face] = Math.max(size[face], Math.abs(x[u]), Math.abs(y[u]));
+    }
+    const isThin = (face: number) =>
+      face !== 0 && length[face] > 0 && Math.abs(twice[face]) <= thin * size[face] * length[face];
+    const longest = new Map<number, { piece: number; neighbour: number }>();
+    for (let h = 0; h < 2 * graph.pieces; h++) {
+      const [face, neighbour] = [of[h], of[h ^ 1]];
+      if (!isThin(face) || neighbour === 0 || isThin(neighbour) || !takes(neighbour)) continue;
+      const [u, v] = [graph.origin(h), graph.target(h)];
+      const piece = Math.hypot(x[v] - x[u], y[v] - y[u]);
+      if (piece > (longest.get(face)?.piece ?? -1)) longest.set(face, { piece, neighbour });
+    }
+    for (let h = 0; h < 2 * graph.pieces; h++) if (isThin(of[h])) of[h] = longest.get(of[h])?.neighbour ?? 0;
     this.known = null;
   }
 

@@ -27,6 +27,7 @@ export function polygonsFromLines(array: GeometryArray): GeometryArray {
     bench.chains.end();
     const graph = bench.graph(true);
     const faces = new Faces(graph, bench.noding.boxTree);
+    faces.absorbThin();
     const builder = new GeometryMaker();
     for (let face = 1; face < faces.count; face++) faces.write([face], builder);
     return builder.finish();
@@ -57,6 +58,7 @@ export function splitArea(
     // What lies outside is one, however many lines pass through it.
     const classes = Int32Array.from(inside, (is, face) => (is === 1 ? face : 0));
     faces.merge(classes);
+    faces.absorbThin((face) => inside[face] === 1);
     let made = 0;
     for (let face = 1; face < faces.count; face++)
       if (inside[face] === 1) made += faces.write([face], builder);

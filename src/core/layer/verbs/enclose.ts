@@ -56,7 +56,10 @@ export function encloseLayer(layer: Layer, options: EncloseOptions): Layer {
       );
     },
     words: ({ made, nothing }) => [
-      [made, `became ${made === 1 ? `a ${figure}` : `${figure === 'box' ? 'boxe' : figure}s`}`],
+      [
+        made,
+        `became ${made === 1 ? `${figure === 'inner circle' ? 'an' : 'a'} ${figure}` : `${figure === 'box' ? 'boxe' : figure}s`}`,
+      ],
       ...(nothing > 0
         ? [[nothing, figure === 'inner circle' ? 'without area dropped' : 'without places dropped'] as const]
         : []),

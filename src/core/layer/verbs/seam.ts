@@ -273,16 +273,29 @@ export class SeamCutter {
         builder.ring();
         const from = degrees.vertexStart[r];
         const end = degrees.vertexStart[r + 1];
-        builder.run(degrees.xy, from, end - from);
-        const [x0, y0] = [degrees.xy[2 * from], degrees.xy[2 * from + 1]];
-        const x1 = degrees.xy[2 * end - 2];
-        if (Math.abs(x1 - x0) <= 180) continue;
+        const { xy } = degrees;
+        const turn = xy[2 * end - 2] - xy[2 * from];
+        if (Math.abs(turn) <= 180) {
+          builder.run(xy, from, end - from);
+          continue;
+        }
         let sum = 0;
-        for (let v = from; v < end; v++) sum += degrees.xy[2 * v + 1];
+        for (let v = from; v < end; v++) sum += xy[2 * v + 1];
         const pole = sum < 0 ? -90 : 90;
-        builder.vertex(x1, pole);
-        builder.vertex(x0, pole);
-        builder.vertex(x0, y0);
+        // Begun where it passes the edge of the map, it is led to the pole and back along that edge, on both of its sides.
+        const around = Math.sign(turn) * 360;
+        const edge = this.west + 360 * Math.ceil((Math.min(xy[2 * from], xy[2 * end - 2]) - this.west) / 360);
+        let passes = from;
+        while (passes < end - 2 && xy[2 * passes] < edge === xy[2 * passes + 2] < edge) passes++;
+        const [ax, ay, bx, by] = xy.subarray(2 * passes, 2 * passes + 4);
+        const y0 = ax === bx ? ay : ay + ((edge - ax) / (bx - ax)) * (by - ay);
+        builder.vertex(edge, y0);
+        for (let v = passes + 1; v < end; v++) builder.vertex(xy[2 * v], xy[2 * v + 1]);
+        for (let v = from + 1; v <= passes; v++) builder.vertex(xy[2 * v] + around, xy[2 * v + 1]);
+        builder.vertex(edge + around, y0);
+        builder.vertex(edge + around, pole);
+        builder.vertex(edge, pole);
+        builder.vertex(edge, y0);
       }
     }
     return builder.finish();
