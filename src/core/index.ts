@@ -59,6 +59,7 @@ export { planarArea, planarLength } from './geometry/measures.ts';
 export { AreaIndex } from './geometry/overlay/area-index.ts';
 export type { FillRule } from './geometry/overlay/fill-rule.ts';
 export { type OverlayOperation, overlayAreas } from './geometry/overlay/overlay.ts';
+export { overlayGeometries } from './geometry/overlay/overlay-mixed.ts';
 export { matches, relate, relations } from './geometry/overlay/relate.ts';
 export { uniteAreas } from './geometry/overlay/unite.ts';
 export { type Chain, fillRings, joinRings } from './geometry/ring-joining.ts';

@@ -3,7 +3,8 @@ import { BoxTree } from '../geometry/noding/box-tree.ts';
 import { crossingPoint } from '../geometry/noding/crossing.ts';
 import { Meeting, meetingOf } from '../geometry/noding/segment-meeting.ts';
 import { withWorkbench } from '../geometry/overlay/overlay.ts';
-import { greatestCoordinate, locateInRing } from '../geometry/predicates.ts';
+import { greatestCoordinate } from '../geometry/predicates.ts';
+import { RingLocator } from './ring-locator.ts';
 
 /** Kinds of fault under OGC 06-103r4 (Simple Features), section 6.1.11 and 6.1.14. */
 export type FaultCode =
@@ -344,15 +345,26 @@ class AreaCheck {
 
   /** 1 when ring s lies inside ring r, −1 when outside, 0 when they are the same curve. */
   private inside(s: number, r: number): number {
-    const xy = this.ringCoordinates(r);
+    const locator = this.locator(r);
     for (let k = 4 * this.firstEdge[s]; k < 4 * this.endEdge[s]; k += 4) {
-      const where = locateInRing(this.ends[k], this.ends[k + 1], xy, 0, xy.length / 2);
+      const where = locator.locate(this.ends[k], this.ends[k + 1]);
       if (where !== 0) return where;
     }
     // All corners of s lie on r: the faces tell.
     const faces = this.faces(r, s).filter((face) => face.b !== 0);
     if (faces.length === 0) return 0;
     return faces.every((face) => face.a !== 0) ? 1 : -1;
+  }
+
+  private readonly locators = new Map<number, RingLocator>();
+
+  private locator(r: number): RingLocator {
+    let locator = this.locators.get(r);
+    if (locator === undefined) {
+      locator = new RingLocator(this.ringCoordinates(r));
+      this.locators.set(r, locator);
+    }
+    return locator;
   }
 
   private readonly coordinates = new Map<number, Float64Array>();
@@ -377,43 +389,77 @@ class AreaCheck {
   private judgeContainment(): void {
     const rings = this.part.length;
     if (rings < 2) return;
-    const boxes = Array.from({ length: rings }, (_, r) => boxOfPositions(this.ringCoordinates(r)));
+    const boxes = new Float64Array(4 * rings);
+    for (let r = 0; r < rings; r++) boxes.set(boxOfPositions(this.ringCoordinates(r)), 4 * r);
+    const tree = new BoxTree(boxes);
     const within = (s: number, r: number) =>
-      boxes[s][0] >= boxes[r][0] &&
-      boxes[s][1] >= boxes[r][1] &&
-      boxes[s][2] <= boxes[r][2] &&
-      boxes[s][3] <= boxes[r][3];
-    const shells = this.hole.flatMap((hole, r) => (hole ? [] : [r]));
+      boxes[4 * s] >= boxes[4 * r] &&
+      boxes[4 * s + 1] >= boxes[4 * r + 1] &&
+      boxes[4 * s + 2] <= boxes[4 * r + 2] &&
+      boxes[4 * s + 3] <= boxes[4 * r + 3];
+    /** Rings whose box holds that of another one, in order. */
+    const around = (s: number): number[] => {
+      const found: number[] = [];
+      // What holds the box holds its corner.
+      tree.search(boxes[4 * s], boxes[4 * s + 1], boxes[4 * s], boxes[4 * s + 1], (r) => {
+        if (r !== s && within(s, r)) found.push(r);
+      });
+      return found.sort((a, b) => a - b);
+    };
     const at = (r: number): [number, number] => [
       this.ends[4 * this.firstEdge[r]],
       this.ends[4 * this.firstEdge[r] + 1],
     ];
-    const holesOf = (shell: number) =>
-      this.hole.flatMap((hole, r) => (hole && this.part[r] === this.part[shell] ? [r] : []));
-    for (const shell of shells) {
-      const holes = holesOf(shell);
-      for (const hole of holes) {
-        if (this.crossed.has(this.pair(shell, hole))) continue;
-        if (!within(hole, shell) || this.inside(hole, shell) < 0)
-          this.tell('hole-outside-shell', ...at(hole), hole);
-      }
-      for (const inner of holes) {
-        for (const outer of holes) {
-          if (inner === outer || this.crossed.has(this.pair(inner, outer)) || !within(inner, outer)) continue;
-          if (this.inside(inner, outer) > 0) this.tell('nested-holes', ...at(inner), inner);
-        }
-      }
-      for (const other of shells) {
-        if (other === shell || this.crossed.has(this.pair(shell, other)) || !within(shell, other)) continue;
-        if (this.inside(shell, other) <= 0) continue;
-        // Inside the other's shell is right when it is inside one of the other's holes.
-        const inHole = holesOf(other).some(
-          (hole) =>
-            !this.crossed.has(this.pair(shell, hole)) && within(shell, hole) && this.inside(shell, hole) >= 0,
-        );
-        const acrossHole = holesOf(other).some((hole) => this.crossed.has(this.pair(shell, hole)));
-        if (!inHole && !acrossHole) this.tell('nested-shells', ...at(shell), shell);
-      }
+    const holesOf = new Map<number, number[]>();
+    const shellOf = new Map<number, number>();
+    for (let r = 0; r < rings; r++) {
+      if (!this.hole[r]) shellOf.set(this.part[r], r);
+      else if (holesOf.has(this.part[r])) holesOf.get(this.part[r])!.push(r);
+      else holesOf.set(this.part[r], [r]);
+    }
+    for (let r = 0; r < rings; r++) {
+      if (this.hole[r]) this.judgeHole(r, shellOf.get(this.part[r]), around(r), within, at);
+      else this.judgeShell(r, around(r), holesOf, at);
+    }
+  }
+
+  private judgeHole(
+    hole: number,
+    shell: number | undefined,
+    around: readonly number[],
+    within: (s: number, r: number) => boolean,
+    at: (r: number) => [number, number],
+  ): void {
+    if (shell !== undefined && !this.crossed.has(this.pair(shell, hole)))
+      if (!within(hole, shell) || this.inside(hole, shell) < 0)
+        this.tell('hole-outside-shell', ...at(hole), hole);
+    for (const outer of around) {
+      if (!this.hole[outer] || this.part[outer] !== this.part[hole]) continue;
+      if (this.crossed.has(this.pair(hole, outer))) continue;
+      if (this.inside(hole, outer) > 0) this.tell('nested-holes', ...at(hole), hole);
+    }
+  }
+
+  private judgeShell(
+    shell: number,
+    around: readonly number[],
+    holesOf: ReadonlyMap<number, readonly number[]>,
+    at: (r: number) => [number, number],
+  ): void {
+    for (const other of around) {
+      if (this.hole[other] || this.crossed.has(this.pair(shell, other))) continue;
+      if (this.inside(shell, other) <= 0) continue;
+      // Inside the other's shell is right when it is inside one of the other's holes.
+      const holes = holesOf.get(this.part[other]) ?? [];
+      const inHole = around.some(
+        (hole) =>
+          this.hole[hole] &&
+          this.part[hole] === this.part[other] &&
+          !this.crossed.has(this.pair(shell, hole)) &&
+          this.inside(shell, hole) >= 0,
+      );
+      const acrossHole = () => holes.some((hole) => this.crossed.has(this.pair(shell, hole)));
+      if (!inHole && !acrossHole()) this.tell('nested-shells', ...at(shell), shell);
     }
   }
 }

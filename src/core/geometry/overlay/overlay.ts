@@ -10,7 +10,8 @@ import { PlanarGraph } from './planar-graph.ts';
 /** What is kept of two geometries. */
 export type OverlayOperation = 'intersection' | 'union' | 'difference' | 'symmetric-difference';
 
-const operations: Record<OverlayOperation, (a: boolean, b: boolean) => boolean> = {
+/** Does a point of the result lie in A, in B? */
+export const operations: Record<OverlayOperation, (a: boolean, b: boolean) => boolean> = {
   intersection: (a, b) => a && b,
   union: (a, b) => a || b,
   difference: (a, b) => a && !b,

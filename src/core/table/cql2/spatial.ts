@@ -1,9 +1,11 @@
 import { type Crs, crsLabel } from '../../crs/crs.ts';
 import { wgs84 } from '../../crs/registry.ts';
 import { transformer } from '../../crs/transformer.ts';
-import { boxesMeet, emptyBox, type GeometryArray } from '../../geometry/geometry-array.ts';
+import { boxesMeet, dimensionOf, emptyBox, type GeometryArray } from '../../geometry/geometry-array.ts';
 import { intersectsWith } from '../../geometry/intersects.ts';
 import { geometriesFrom } from '../../geometry/object-view.ts';
+import { AreaIndex } from '../../geometry/overlay/area-index.ts';
+import { Clipped, settleByBox } from '../../geometry/overlay/clipping.ts';
 import { greatestDimension, relate, relations } from '../../geometry/overlay/relate.ts';
 import { suggest } from '../../nearest.ts';
 import { type Node, node } from './node.ts';
@@ -81,9 +83,15 @@ function relatedTo(
 ): (array: GeometryArray, i: number) => boolean {
   const own = shape.boxOf(0, emptyBox());
   const dimension = greatestDimension(shape, 0);
+  // An area is made ready once: what lies well within it, or apart, is settled without a look at its border.
+  const area = dimensionOf(shape.kind[0]) === 2 ? new AreaIndex(shape) : null;
+  const whenWithin = relation === 'intersects' || relation === (turned ? 'contains' : 'within');
   const box = emptyBox();
   return (array, i) => {
     if (!boxesMeet(own, array.boxOf(i, box))) return relation === 'disjoint';
+    const fate = area === null ? Clipped.Undecided : settleByBox(area, box);
+    if (fate === Clipped.Outside) return relation === 'disjoint';
+    if (fate === Clipped.Whole) return whenWithin;
     const matrix = turned ? relate(shape, 0, array, i) : relate(array, i, shape, 0);
     const other = greatestDimension(array, i);
     return relations[relation](matrix, turned ? dimension : other, turned ? other : dimension);
