@@ -33,7 +33,7 @@ export function addVerbOptions(command: Command, verb: Verb): void {
     if (form === 'argument') {
       const sign = kind === 'fields' || kind === 'layers' ? `${name}...` : name;
       command.argument(required ? `<${sign}>` : `[${sign}]`, words);
-      if (kind === 'table' || kind === 'layer')
+      if (kind === 'table' || kind === 'layer' || kind === 'layers')
         command.option(`--${name} <name>`, `which of the layers of <${name}>, when there are several`);
       continue;
     }
@@ -127,7 +127,9 @@ export async function verbValues(
     else if (option.kind === 'flag') values[name] = told;
     else if (option.kind === 'fields') values[name] = (told as string[]).map(fieldFromText);
     else if (option.kind === 'layers')
-      values[name] = await Promise.all((told as string[]).map((path) => openInput(path, reading)));
+      values[name] = await Promise.all(
+        (told as string[]).map((path) => open(name, path, option, given, reading)),
+      );
     else if (option.kind === 'grids') values[name] = await gridsAt(told as string[]);
     else values[name] = await parsers[option.kind](name, String(told), option, given, reading);
   };

@@ -1,9 +1,33 @@
-import type { Account } from '../../core/account.ts';
-import { crsLabel, sameCrs } from '../../core/crs/crs.ts';
+import { type Account, counted } from '../../core/account.ts';
+import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
+import { SeamCutter } from '../../core/layer/verbs/seam.ts';
+
+/** Longitudes beyond ±180° are cut at the antimeridian, and brought within (RFC 7946, section 3.1.9). */
+function withinAntimeridian(layer: Layer, crs: Crs, account?: Account): Layer {
+  return {
+    ...layer,
+    async *batches(options) {
+      const seam = SeamCutter.between(crs, crs, {});
+      let cut = 0;
+      for await (const batch of layer.batches(options)) {
+        const made = batch.geometry === null ? null : (seam?.cut(batch.geometry, batch.geometry.xy) ?? null);
+        if (made === null) {
+          yield batch;
+          continue;
+        }
+        cut += made.cut.length;
+        yield batch.with({ geometry: made.geometry });
+      }
+      if (cut === 0) return;
+      const note = `${counted(cut, 'feature reaches', 'features reach')} over the antimeridian and ${cut === 1 ? 'was' : 'were'} cut there.`;
+      if (account?.notes.includes(note) === false) account.notes.push(note);
+    },
+  };
+}
 
 /** The layer in longitude and latitude on WGS 84, for formats that know nothing else; told in the account. */
 export function inWgs84(layer: Layer, format: string, account?: Account): Layer {
@@ -14,7 +38,7 @@ export function inWgs84(layer: Layer, format: string, account?: Account): Layer 
       { place: { layer: layer.name }, advice: 'Say which CRS it has first (--from).' },
     );
   }
-  if (sameCrs(layer.crs, wgs84())) return layer;
+  if (sameCrs(layer.crs, wgs84())) return withinAntimeridian(layer, layer.crs, account);
   const brought = reprojectLayer(layer, wgs84());
   account?.notes.push(`Brought from ${crsLabel(layer.crs)} to WGS 84, as ${format} asks.`);
   return {

@@ -1,5 +1,5 @@
 import { type GeometryArray, Kind } from '../geometry-array.ts';
-import { relate } from '../overlay/relate.ts';
+import { segmentsMeet } from '../intersects.ts';
 import type { Ruler } from '../ruler.ts';
 import { EdgeTree } from './edge-tree.ts';
 
@@ -12,10 +12,104 @@ export interface Span {
   to: [number, number];
 }
 
-/**
- * The shortest way between two geometries, borders and all; 0, at a place that both have, where they meet. Null where one has
- * no places. Every edge's ends are held against the other geometry: edges that do not cross are nearest at an end.
- */
+/** A geometry made ready to be asked again and again how far others lie from it. */
+export class NearTo {
+  private readonly edges: EdgeTree;
+  private readonly areas: EdgeTree | null;
+  private readonly scale = new Float64Array(2);
+
+  constructor(
+    private readonly array: GeometryArray,
+    private readonly feature: number,
+  ) {
+    this.edges = EdgeTree.of(array, feature);
+    this.areas = hasAreas(array, feature) ? EdgeTree.of(array, feature, Kind.Polygon) : null;
+  }
+
+  /**
+   * The shortest way from feature i of an array to this geometry, borders and all; 0, at a place that both have, where they meet.
+   * Null where one has no places. Edges that do not cross are nearest at an end of one of them.
+   */
+  from(array: GeometryArray, i: number, ruler: Ruler): Span | null {
+    const one = EdgeTree.of(array, i);
+    const other = this.edges;
+    if (one.count === 0 || other.count === 0) return null;
+    const place = this.commonPlace(array, i, one);
+    if (place !== null) return { distance: 0, from: place, to: place };
+    const { scale } = this;
+    const box = array.boxOf(i);
+    ruler.metresPerUnit((box[0] + box[2]) / 2, (box[1] + box[3]) / 2, scale);
+    let best: Span | null = null;
+    const look = (ends: Float64Array, tree: EdgeTree, turned: boolean) => {
+      for (let k = 0; k < ends.length; k += 2) {
+        const most = best === null ? Number.POSITIVE_INFINITY : best.distance * 1.01 + 1e-9;
+        if (!tree.nearest(ends[k], ends[k + 1], scale[0], scale[1], most)) continue;
+        const { x, y } = tree.found;
+        const distance = ruler.distance(ends[k], ends[k + 1], x, y);
+        if (best !== null && distance >= best.distance) continue;
+        const [p, q]: [[number, number], [number, number]] = [
+          [ends[k], ends[k + 1]],
+          [x, y],
+        ];
+        best = turned ? { distance, from: q, to: p } : { distance, from: p, to: q };
+      }
+    };
+    look(one.ends, other, false);
+    look(other.ends, one, true);
+    return best;
+  }
+
+  /** A place of both geometries; null when they lie apart. Exact but for where a crossing lies. */
+  private commonPlace(array: GeometryArray, i: number, one: EdgeTree): [number, number] | null {
+    const crossing = crossingOf(one, this.edges);
+    if (crossing !== null) return crossing;
+    // No edges meet: a part of one lies wholly within the other, or they lie apart.
+    const within = placeWithin(array, i, this.areas);
+    if (within !== null) return within;
+    if (!hasAreas(array, i)) return null;
+    return placeWithin(this.array, this.feature, EdgeTree.of(array, i, Kind.Polygon));
+  }
+}
+
+function hasAreas(array: GeometryArray, i: number): boolean {
+  for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++)
+    if (array.kindOfPart(i, p) === Kind.Polygon) return true;
+  return false;
+}
+
+/** The beginning of a part that areas hold. */
+function placeWithin(array: GeometryArray, i: number, areas: EdgeTree | null): [number, number] | null {
+  if (areas === null) return null;
+  for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+    const v = array.vertexStart[array.ringStart[p]];
+    if (v === array.vertexStart[array.ringStart[p] + 1]) continue;
+    const [x, y] = [array.xy[2 * v], array.xy[2 * v + 1]];
+    if (areas.holds(x, y)) return [x, y];
+  }
+  return null;
+}
+
+/** Where edges meet; null where none do. */
+function crossingOf(one: EdgeTree, other: EdgeTree): [number, number] | null {
+  let found: [number, number] | null = null;
+  one.pairsWith(other, (e, f) => {
+    if (found !== null) return;
+    const [ax, ay, bx, by] = one.ends.subarray(4 * e, 4 * e + 4);
+    const [cx, cy, dx, dy] = other.ends.subarray(4 * f, 4 * f + 4);
+    if (!segmentsMeet(ax, ay, bx, by, cx, cy, dx, dy)) return;
+    const det = (bx - ax) * (dy - cy) - (by - ay) * (dx - cx);
+    const t = det === 0 ? Number.NaN : ((cx - ax) * (dy - cy) - (cy - ay) * (dx - cx)) / det;
+    if (t >= 0 && t <= 1) found = [ax + t * (bx - ax), ay + t * (by - ay)];
+    else {
+      // Along each other: an end of one lies on the other.
+      const on = (x: number, y: number) => segmentsMeet(x, y, x, y, ax, ay, bx, by);
+      found = on(cx, cy) ? [cx, cy] : on(dx, dy) ? [dx, dy] : [ax, ay];
+    }
+  });
+  return found;
+}
+
+/** The shortest way between two geometries; see `NearTo`. */
 export function nearestPlaces(
   a: GeometryArray,
   i: number,
@@ -23,64 +117,7 @@ export function nearestPlaces(
   j: number,
   ruler: Ruler,
 ): Span | null {
-  const one = EdgeTree.of(a, i);
-  const other = EdgeTree.of(b, j);
-  if (one.count === 0 || other.count === 0) return null;
-  if (meets(relate(a, i, b, j))) {
-    const place = commonPlace(b, j, one, other);
-    return { distance: 0, from: place, to: place };
-  }
-  const scale = new Float64Array(2);
-  const middle = a.boxOf(i);
-  ruler.metresPerUnit((middle[0] + middle[2]) / 2, (middle[1] + middle[3]) / 2, scale);
-  let best: Span | null = null;
-  const look = (ends: Float64Array, tree: EdgeTree, turned: boolean) => {
-    for (let k = 0; k < ends.length; k += 2) {
-      const most = best === null ? Number.POSITIVE_INFINITY : best.distance * 1.01 + 1e-9;
-      if (!tree.nearest(ends[k], ends[k + 1], scale[0], scale[1], most)) continue;
-      const { x, y } = tree.found;
-      const distance = ruler.distance(ends[k], ends[k + 1], x, y);
-      if (best !== null && distance >= best.distance) continue;
-      const [p, q]: [[number, number], [number, number]] = [
-        [ends[k], ends[k + 1]],
-        [x, y],
-      ];
-      best = turned ? { distance, from: q, to: p } : { distance, from: p, to: q };
-    }
-  };
-  look(one.ends, other, false);
-  look(other.ends, one, true);
-  return best;
-}
-
-/** Have two geometries a point in common? From their matrix of relations (OGC 06-103r4, 6.1.15). */
-function meets(matrix: string): boolean {
-  return matrix[0] !== 'F' || matrix[1] !== 'F' || matrix[3] !== 'F' || matrix[4] !== 'F';
-}
-
-function commonPlace(b: GeometryArray, j: number, one: EdgeTree, other: EdgeTree): [number, number] {
-  for (let k = 0; k < one.ends.length; k += 2)
-    if (other.distance(one.ends[k], one.ends[k + 1]) === 0) return [one.ends[k], one.ends[k + 1]];
-  // Edges that cross, or one within the area of the other.
-  const { ends } = one;
-  let found: [number, number] | null = null;
-  for (let k = 0; k < ends.length && found === null; k += 4) {
-    const [ax, ay, bx, by] = ends.subarray(k, k + 4);
-    other.search(Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by), (edge) => {
-      const [cx, cy, dx, dy] = other.ends.subarray(4 * edge, 4 * edge + 4);
-      const d = (bx - ax) * (dy - cy) - (by - ay) * (dx - cx);
-      const t = ((cx - ax) * (dy - cy) - (cy - ay) * (dx - cx)) / d;
-      const u = ((cx - ax) * (by - ay) - (cy - ay) * (bx - ax)) / d;
-      if (!(t >= 0 && t <= 1 && u >= 0 && u <= 1)) return false;
-      found = [ax + t * (bx - ax), ay + t * (by - ay)];
-      return true;
-    });
-  }
-  if (found !== null) return found;
-  const within = EdgeTree.of(b, j, Kind.Polygon);
-  return within.count > 0 && within.holds(ends[0], ends[1])
-    ? [ends[0], ends[1]]
-    : [other.ends[0], other.ends[1]];
+  return new NearTo(b, j).from(a, i, ruler);
 }
 
 /**

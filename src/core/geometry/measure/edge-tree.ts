@@ -105,11 +105,12 @@ export class EdgeTree {
       // The nearest child first: what is found there leaves others out.
       let nearest = first;
       for (let child = first + 1; child < end; child++) if (far(child) < far(nearest)) nearest = child;
+      if (far(nearest) > best) return;
       visit(level - 1, nearest);
       for (let child = first; child < end; child++)
         if (child !== nearest && far(child) <= best) visit(level - 1, child);
     };
-    visit(tree.top, levels[tree.top]);
+    if (far(levels[tree.top]) <= best) visit(tree.top, levels[tree.top]);
     found.distance = Math.sqrt(best);
     return found.edge >= 0;
   }
@@ -144,6 +145,11 @@ export class EdgeTree {
       if (x < at) inside = !inside;
     });
     return inside;
+  }
+
+  /** Visits each edge of this tree with each of another whose boxes meet. */
+  pairsWith(other: EdgeTree, visit: (own: number, others: number) => void): void {
+    this.tree.pairsWith(other.tree, visit);
   }
 
   /** Visits the edges whose boxes meet one, until a visit returns true. */

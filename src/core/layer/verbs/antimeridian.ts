@@ -67,8 +67,9 @@ function unroll(array: GeometryArray, circle: number): { geometry: GeometryArray
         for (let v = first; v < end; v++) {
           if (v > first) {
             const step = array.xy[2 * v] - array.xy[2 * v - 2];
-            // From one edge of the map along to the other is no jump.
-            if (Math.abs(step) > circle / 2 && Math.abs(step) < circle) turn -= Math.sign(step) * circle;
+            // From one edge of the map to the other is the same place, unless the way runs along a pole.
+            const alongPole = Math.abs(step) >= circle && Math.abs(array.xy[2 * v + 1]) > (circle / 4) * 0.99;
+            if (Math.abs(step) > circle / 2 && !alongPole) turn -= Math.sign(step) * circle;
           }
           if (turn !== 0) jumped = true;
           xy[2 * v] += turn;

@@ -1,6 +1,6 @@
 import { closeAccount, counted, grouped } from '../../account.ts';
 import { emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
-import { nearestPlaces } from '../../geometry/measure/distances.ts';
+import { NearTo } from '../../geometry/measure/distances.ts';
 import { EdgeTree } from '../../geometry/measure/edge-tree.ts';
 import type { BoxTree } from '../../geometry/noding/box-tree.ts';
 import { type Ruler, rulerFor } from '../../geometry/ruler.ts';
@@ -114,6 +114,7 @@ class NearestSearch {
   private readonly scale = new Float64Array(2);
   private readonly box = emptyBox();
   private readonly near: number[] = [];
+  private readonly large = new Map<number, NearTo>();
 
   constructor(
     private readonly held: HeldLayer,
@@ -164,6 +165,16 @@ class NearestSearch {
       const [v, w] = [2 * array.firstVertex(i), 2 * geometry.firstVertex(k)];
       return this.ruler.distance(array.xy[v], array.xy[v + 1], geometry.xy[w], geometry.xy[w + 1]);
     }
-    return nearestPlaces(array, i, geometry, k, this.ruler)?.distance ?? Number.POSITIVE_INFINITY;
+    return this.ready(k).from(array, i, this.ruler)?.distance ?? Number.POSITIVE_INFINITY;
+  }
+
+  /** A feature made ready; those with many vertices stay so. */
+  private ready(k: number): NearTo {
+    const { geometry } = this.held;
+    const known = this.large.get(k);
+    if (known !== undefined) return known;
+    const made = new NearTo(geometry, k);
+    if (geometry.endVertex(k) - geometry.firstVertex(k) > 64) this.large.set(k, made);
+    return made;
   }
 }

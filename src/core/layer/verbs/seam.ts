@@ -1,11 +1,12 @@
 import { type Crs, degreesFrame, type GeographicCrs, geographicOf } from '../../crs/crs.ts';
 import { lobes } from '../../crs/projections/goode.ts';
 import { type Transformer, type TransformerOptions, transformer } from '../../crs/transformer.ts';
-import { type Box, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
+import { type Box, boxesMeet, dimensionOf, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { geometriesFrom } from '../../geometry/object-view.ts';
 import { AreaIndex } from '../../geometry/overlay/area-index.ts';
 import { Clipped, clipFeature } from '../../geometry/overlay/clipping.ts';
+import { uniteAreas } from '../../geometry/overlay/unite.ts';
 import { fillHeights } from './heights.ts';
 
 /** Degrees around the area of a source that its data may still reach. */
@@ -228,7 +229,9 @@ export class SeamCutter {
       }
     }
     if (pieces.length === 0) return null;
-    joinParts(pieces, degrees.kind[i], builder);
+    if (pieces.length === 1 || this.pieces.length > 1 || dimensionOf(degrees.kind[i]) !== 2)
+      joinParts(pieces, degrees.kind[i], builder);
+    else uniteParts(pieces, degrees.kind[i], builder);
     return changed;
   }
 
@@ -324,6 +327,26 @@ function one(array: GeometryArray, i: number): GeometryArray {
   const builder = new GeometryMaker();
   builder.copy(array, i);
   return builder.finish();
+}
+
+/** The pieces of an area as one: what comes from one side may lie on what was on the other side already. */
+function uniteParts(pieces: readonly GeometryArray[], kind: number, builder: GeometryMaker): void {
+  const joined = new GeometryMaker();
+  joinParts(pieces, kind, joined);
+  const parts = joined.finish();
+  const united = new GeometryMaker();
+  if (!overlapEachOther(pieces) || uniteAreas(parts, [0], united) === 0) {
+    builder.copy(parts, 0);
+    return;
+  }
+  const made = united.finish();
+  builder.copy(parts.z === null && parts.m === null ? made : fillHeights(parts, [0], made), 0);
+}
+
+/** May pieces of different bands have places in common? */
+function overlapEachOther(pieces: readonly GeometryArray[]): boolean {
+  const boxes = pieces.map((piece) => piece.boxOf(0));
+  return boxes.some((box, k) => boxes.some((other, l) => l > k && boxesMeet(box, other)));
 }
 
 /** The pieces of one feature as one feature: a multi-part one where there are several. */
