@@ -28,13 +28,21 @@ export class NearTo {
 
   /**
    * The shortest way from feature i of an array to this geometry, borders and all; 0, at a place that both have, where they meet.
-   * Null where one has no places. Edges that do not cross are nearest at an end of one of them.
+   * Null where one has no places, or all lie further than `most` metres. Edges that do not cross are nearest at an end of one of them.
+   *
+   * @param apart true where it is known that they do not meet
    */
-  from(array: GeometryArray, i: number, ruler: Ruler): Span | null {
+  from(
+    array: GeometryArray,
+    i: number,
+    ruler: Ruler,
+    most = Number.POSITIVE_INFINITY,
+    apart = false,
+  ): Span | null {
     const one = EdgeTree.of(array, i);
     const other = this.edges;
     if (one.count === 0 || other.count === 0) return null;
-    const place = this.commonPlace(array, i, one);
+    const place = apart ? null : this.commonPlace(array, i, one);
     if (place !== null) return { distance: 0, from: place, to: place };
     const { scale } = this;
     const box = array.boxOf(i);
@@ -42,8 +50,8 @@ export class NearTo {
     let best: Span | null = null;
     const look = (ends: Float64Array, tree: EdgeTree, turned: boolean) => {
       for (let k = 0; k < ends.length; k += 2) {
-        const most = best === null ? Number.POSITIVE_INFINITY : best.distance * 1.01 + 1e-9;
-        if (!tree.nearest(ends[k], ends[k + 1], scale[0], scale[1], most)) continue;
+        const reach = Math.min(most, best?.distance ?? Number.POSITIVE_INFINITY) * 1.01 + 1e-9;
+        if (!tree.nearest(ends[k], ends[k + 1], scale[0], scale[1], reach)) continue;
         const { x, y } = tree.found;
         const distance = ruler.distance(ends[k], ends[k + 1], x, y);
         if (best !== null && distance >= best.distance) continue;
@@ -57,6 +65,11 @@ export class NearTo {
     look(one.ends, other, false);
     look(other.ends, one, true);
     return best;
+  }
+
+  /** Has it a place in common with feature i of an array? */
+  meets(array: GeometryArray, i: number): boolean {
+    return this.commonPlace(array, i, EdgeTree.of(array, i)) !== null;
   }
 
   /** A place of both geometries; null when they lie apart. Exact but for where a crossing lies. */

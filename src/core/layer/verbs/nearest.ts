@@ -1,5 +1,5 @@
 import { closeAccount, counted, grouped } from '../../account.ts';
-import { emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
+import { boxesMeet, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { NearTo } from '../../geometry/measure/distances.ts';
 import { EdgeTree } from '../../geometry/measure/edge-tree.ts';
 import type { BoxTree } from '../../geometry/noding/box-tree.ts';
@@ -113,6 +113,7 @@ class NearestSearch {
   private readonly boxes: BoxTree;
   private readonly scale = new Float64Array(2);
   private readonly box = emptyBox();
+  private readonly other = emptyBox();
   private readonly near: number[] = [];
   private readonly large = new Map<number, NearTo>();
 
@@ -146,10 +147,18 @@ class NearestSearch {
     this.boxes.search(box[0] - reachX, box[1] - reachY, box[2] + reachX, box[3] + reachY, (k) => {
       near.push(k);
     });
+    near.sort((a, b) => a - b);
+    // What meets it is nearest, and found without a look at all the others.
+    for (const k of near) {
+      if (!boxesMeet(box, this.held.geometry.boxOf(k, this.other)) || !this.ready(k).meets(array, i))
+        continue;
+      this.distance = 0;
+      return k;
+    }
     let best = -1;
     let least = this.within;
-    for (const k of near.sort((a, b) => a - b)) {
-      const distance = this.between(array, i, k);
+    for (const k of near) {
+      const distance = this.between(array, i, k, least);
       if (distance > least || (distance === least && best >= 0)) continue;
       best = k;
       least = distance;
@@ -158,14 +167,14 @@ class NearestSearch {
     return best;
   }
 
-  private between(array: GeometryArray, i: number, k: number): number {
+  private between(array: GeometryArray, i: number, k: number, most: number): number {
     const { geometry } = this.held;
     const isPoint = (of: GeometryArray, n: number) => of.kind[n] === Kind.Point;
     if (isPoint(array, i) && isPoint(geometry, k)) {
       const [v, w] = [2 * array.firstVertex(i), 2 * geometry.firstVertex(k)];
       return this.ruler.distance(array.xy[v], array.xy[v + 1], geometry.xy[w], geometry.xy[w + 1]);
     }
-    return this.ready(k).from(array, i, this.ruler)?.distance ?? Number.POSITIVE_INFINITY;
+    return this.ready(k).from(array, i, this.ruler, most, true)?.distance ?? Number.POSITIVE_INFINITY;
   }
 
   /** A feature made ready; those with many vertices stay so. */
