@@ -33,6 +33,7 @@ export class AreaIndex {
   readonly box: Box;
   /** ax, ay, bx, by of each edge; the area is on its left. */
   readonly ends: Float64Array;
+  private readonly flatBox = new Float64Array(4);
   private readonly index: BoxTree;
   private readonly cells: Uint8Array;
   /** The same for blocks of 8 × 8 cells: what they all are, or Border. Small enough to stay close to the processor. */
@@ -80,6 +81,7 @@ export class AreaIndex {
     this.scaleX = this.side / (this.box[2] - this.box[0]);
     this.scaleY = this.side / (this.box[3] - this.box[1]);
     this.cells = new Uint8Array(this.side * this.side).fill(255);
+    this.flatBox.set(this.box);
     this.rasterise();
     this.blocks = this.blocksOf();
   }
@@ -110,28 +112,34 @@ export class AreaIndex {
 
   private rasterise(): void {
     const { cells, side, ends, box } = this;
+    // A cell is found by a product that is off by less than a millionth of it; a place on an edge by some last digits.
+    const margin = (scale: number, ...ends: number[]) =>
+      Math.min(1, 1e-6 + 1e-15 * Math.max(...ends.map(Math.abs)) * scale);
+    const marginX = margin(this.scaleX, box[0], box[2]);
+    const marginY = margin(this.scaleY, box[1], box[3]);
+    const reachX = marginX / this.scaleX;
+    const reachY = marginY / this.scaleY;
     for (let k = 0; k < ends.length; k += 4) {
       const up = ends[k + 1] <= ends[k + 3];
       const ax = ends[up ? k : k + 2];
       const ay = ends[up ? k + 1 : k + 3];
       const bx = ends[up ? k + 2 : k];
       const by = ends[up ? k + 3 : k + 1];
-      // One cell more on every side than computed, so that rounding cannot leave a touched cell unmarked.
-      const low = Math.max(0, this.row(ay) - 1);
-      const high = Math.min(side - 1, this.row(by) + 1);
+      const low = this.row(ay - reachY);
+      const high = this.row(by + reachY);
       for (let r = low; r <= high; r++) {
         let left = Math.min(ax, bx);
         let right = Math.max(ax, bx);
         if (by > ay) {
-          const y0 = box[1] + (r - 1) / this.scaleY;
-          const y1 = box[1] + (r + 2) / this.scaleY;
+          const y0 = box[1] + (r - marginY) / this.scaleY;
+          const y1 = box[1] + (r + 1 + marginY) / this.scaleY;
           const t0 = Math.min(1, Math.max(0, (y0 - ay) / (by - ay)));
           const t1 = Math.min(1, Math.max(0, (y1 - ay) / (by - ay)));
           left = Math.min(ax + t0 * (bx - ax), ax + t1 * (bx - ax));
           right = Math.max(ax + t0 * (bx - ax), ax + t1 * (bx - ax));
         }
-        const from = Math.max(0, this.column(left) - 1);
-        const to = Math.min(side - 1, this.column(right) + 1);
+        const from = this.column(left - reachX);
+        const to = this.column(right + reachX);
         cells.fill(Where.Border, r * side + from, r * side + to + 1);
       }
     }
@@ -151,8 +159,13 @@ export class AreaIndex {
   }
 
   /** Where a whole box lies, from the raster alone: inside, outside, or (perhaps) on the border. */
-  whereBox(x0: number, y0: number, x1: number, y1: number): number {
-    const { box, side, cells } = this;
+  whereBox(given: Float64Array): number {
+    const { side, cells } = this;
+    const box = this.flatBox;
+    const x0 = given[0];
+    const y0 = given[1];
+    const x1 = given[2];
+    const y1 = given[3];
     if (!(x0 <= box[2] && x1 >= box[0] && y0 <= box[3] && y1 >= box[1])) return Where.Outside;
     if (x0 < box[0] || y0 < box[1] || x1 > box[2] || y1 > box[3]) return Where.Border;
     const c0 = this.column(x0);
@@ -185,6 +198,16 @@ export class AreaIndex {
     const near: number[] = [];
     this.index.search(x0, y0, x1, y1, (e) => {
       near.push(e);
+    });
+    return near;
+  }
+
+  /** Does the box of an edge meet the given one? */
+  isNearEdge(x0: number, y0: number, x1: number, y1: number): boolean {
+    let near = false;
+    this.index.search(x0, y0, x1, y1, () => {
+      near = true;
+      return true;
     });
     return near;
   }

@@ -16,10 +16,18 @@ export const Clipped = { Outside: 0, Whole: 1, Cut: 2, Undecided: 3 } as const;
  * `box` is the feature's.
  */
 export function settleByBox(area: AreaIndex, box: Box): number {
-  const where = area.whereBox(box[0], box[1], box[2], box[3]);
+  flat.set(box);
+  return settleBox(area, flat);
+}
+
+const flat = new Float64Array(4);
+
+/** The same for a box in a typed array: numbers in it need no memory of their own, where millions are looked at. */
+export function settleBox(area: AreaIndex, box: Float64Array): number {
+  const where = area.whereBox(box);
   if (where === Where.Outside) return Clipped.Outside;
   if (where === Where.Inside) return Clipped.Whole;
-  if (area.edgesNear(box[0], box[1], box[2], box[3]).length > 0) return Clipped.Undecided;
+  if (area.isNearEdge(box[0], box[1], box[2], box[3])) return Clipped.Undecided;
   return area.locate(box[0], box[1]) > 0 ? Clipped.Whole : Clipped.Outside;
 }
 

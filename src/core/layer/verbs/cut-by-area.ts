@@ -1,10 +1,11 @@
 import { type Account, type Count, closeAccount, counted } from '../../account.ts';
-import { emptyBox, type GeometryArray, type KindName } from '../../geometry/geometry-array.ts';
+import type { GeometryArray, KindName } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
+import { keptFeatures } from '../../geometry/kept-features.ts';
 import type { AreaIndex } from '../../geometry/overlay/area-index.ts';
 import { Clipped } from '../../geometry/overlay/clipping.ts';
 import { type FillRule, isOneWay, turnRings } from '../../geometry/overlay/fill-rule.ts';
-import { usableBox } from '../../geometry/unusable.ts';
+import { greatestCoordinate } from '../../geometry/predicates.ts';
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
 import { cutOne, settle } from './cut-one.ts';
@@ -82,6 +83,46 @@ export function cutByArea(
 
 const verdicts = new Uint8Array(16_384);
 
+/** Beside the fates: without vertices, or with such that geometry cannot be computed with. */
+const noPlace = 255;
+
+/** Settles all features of an array by their boxes. The loop that all features go through, however many are left out. */
+function settleAll(geometry: GeometryArray, area: AreaIndex, outside: boolean, fate: Uint8Array): void {
+  const { xy, partStart, ringStart, vertexStart, length } = geometry;
+  const box = new Float64Array(4);
+  let vertex = 2 * geometry.firstVertex(0);
+  for (let i = 0; i < length; i++) {
+    const end = 2 * vertexStart[ringStart[partStart[i + 1]]];
+    let x0 = Number.POSITIVE_INFINITY;
+    let y0 = Number.POSITIVE_INFINITY;
+    let x1 = Number.NEGATIVE_INFINITY;
+    let y1 = Number.NEGATIVE_INFINITY;
+    // Comparisons pass NaN over; a sum keeps it.
+    let sum = 0;
+    for (; vertex < end; vertex += 2) {
+      const x = xy[vertex];
+      const y = xy[vertex + 1];
+      sum += x + y;
+      if (x < x0) x0 = x;
+      if (x > x1) x1 = x;
+      if (y < y0) y0 = y;
+      if (y > y1) y1 = y;
+    }
+    box[0] = x0;
+    box[1] = y0;
+    box[2] = x1;
+    box[3] = y1;
+    // As isUsable has it; a call would need memory for its numbers.
+    const usable =
+      sum - sum === 0 &&
+      x0 > -greatestCoordinate &&
+      y0 > -greatestCoordinate &&
+      x1 < greatestCoordinate &&
+      y1 < greatestCoordinate;
+    fate[i] = usable && x0 <= x1 ? settle(area, box, outside) : noPlace;
+  }
+}
+
 /** What is left of a batch; null when that is nothing. */
 function cutBatch(
   batch: Batch,
@@ -96,53 +137,62 @@ function cutBatch(
   const n = batch.length;
   tally.all += n;
   const fate = n <= verdicts.length ? verdicts : new Uint8Array(n);
-  const box = emptyBox();
+  settleAll(geometry, area, outside, fate);
   let undecided = 0;
   let stay = 0;
   for (let i = 0; i < n; i++) {
-    fate[i] = Clipped.Outside;
-    if (!usableBox(geometry, i, box)) {
-      tally.unusable++;
-      tellUnusable(batch, i, name, account.findings);
-      continue;
+    if (fate[i] === Clipped.Whole) stay++;
+    else if (fate[i] === Clipped.Undecided) undecided++;
+    else if (fate[i] === noPlace) {
+      fate[i] = Clipped.Outside;
+      if (geometry.isEmpty(i)) tally.without++;
+      else {
+        tally.unusable++;
+        tellUnusable(batch, i, name, account.findings);
+      }
     }
-    if (!(box[0] <= box[2])) {
-      tally.without++;
-      continue;
-    }
-    fate[i] = settle(area, box, outside);
-    if (fate[i] === Clipped.Undecided) undecided++;
-    else if (fate[i] === Clipped.Whole) stay++;
   }
   tally.whole += stay;
   if (stay === n && options.turn !== true) return batch;
   if (stay === 0 && undecided === 0) return null;
   const kept = new Uint32Array(stay + undecided);
+  const shapeOf = new Int32Array(stay + undecided).fill(-1);
+  const shapes = new GeometryMaker(64);
   let count = 0;
-  const builder = new GeometryMaker(64 + Math.ceil((geometry.vertexCount * (stay + undecided)) / n));
-  builder.expect(stay + undecided);
-  const plain = geometry.z === null && geometry.m === null && geometry.partKind === null;
   for (let i = 0; i < n; i++) {
-    if (fate[i] === Clipped.Whole) {
-      const first = i;
-      while (i + 1 < n && fate[i + 1] === Clipped.Whole) i++;
-      for (let k = first; k <= i; k++) kept[count++] = k;
-      if (plain) builder.copyRun(geometry, first, i + 1);
-      else for (let k = first; k <= i; k++) builder.copy(geometry, k);
-    } else if (fate[i] === Clipped.Undecided) {
+    if (fate[i] === Clipped.Outside) continue;
+    if (fate[i] === Clipped.Undecided) {
       const left = cutAcross(batch, i, area, outside, options, tally);
       if (left === null) continue;
-      kept[count++] = i;
-      if (left === 'whole') builder.copy(geometry, i);
-      else builder.copy(left, 0);
+      if (left !== 'whole') {
+        shapeOf[count] = shapes.features;
+        shapes.copy(left, 0);
+      }
     }
+    kept[count++] = i;
   }
   if (count === 0) return null;
   const indices = kept.subarray(0, count);
-  let made = builder.finish();
+  const cut = shapes.features === 0 ? null : shapes.finish();
+  const plain = geometry.z === null && geometry.m === null && geometry.partKind === null;
+  let made = (plain ? keptFeatures : copied)(geometry, indices, shapeOf, cut);
   if (geometry.z !== null || geometry.m !== null) made = fillHeights(geometry, indices, made);
   if (options.turn === true && !isOneWay(made)) made = turnRings(made);
   return batch.take(indices, made);
+}
+
+/** The same as `keptFeatures`, for arrays with heights, measures or collections. */
+function copied(
+  array: GeometryArray,
+  kept: Uint32Array,
+  shapeOf: Int32Array,
+  shapes: GeometryArray | null,
+): GeometryArray {
+  const builder = new GeometryMaker();
+  for (let k = 0; k < kept.length; k++)
+    if (shapeOf[k] < 0) builder.copy(array, kept[k]);
+    else builder.copy(shapes!, shapeOf[k]);
+  return builder.finish();
 }
 
 /** What stays of a feature that may reach across the border; `whole`: all of it, as it is. */

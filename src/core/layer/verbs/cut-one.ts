@@ -1,16 +1,11 @@
 import { type Box, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import type { AreaIndex } from '../../geometry/overlay/area-index.ts';
-import {
-  type ClipFeatureOptions,
-  Clipped,
-  clipFeature,
-  settleByBox,
-} from '../../geometry/overlay/clipping.ts';
+import { type ClipFeatureOptions, Clipped, clipFeature, settleBox } from '../../geometry/overlay/clipping.ts';
 
 /** Settles feature i by its box: about what lies inside the area, or outside of it. */
-export function settle(area: AreaIndex, box: Box, outside: boolean): number {
-  const fate = settleByBox(area, box);
+export function settle(area: AreaIndex, box: Float64Array, outside: boolean): number {
+  const fate = settleBox(area, box);
   if (!outside || fate === Clipped.Undecided) return fate;
   return fate === Clipped.Whole ? Clipped.Outside : Clipped.Whole;
 }
@@ -50,7 +45,7 @@ function cutCollection(
   let changed = false;
   for (let k = 0; k < parts.length; k++) {
     const box = parts.boxOf(k);
-    let result = settle(area, box, options.outside === true);
+    let result = settle(area, Float64Array.from(box), options.outside === true);
     if (result === Clipped.Undecided) result = clipFeature(parts, k, box, area, left, options);
     else if (result === Clipped.Whole) left.copy(parts, k);
     if (result !== Clipped.Whole) changed = true;
