@@ -250,7 +250,7 @@ if (only === undefined || !only.startsWith('command')) {
   await page.goto(`${address}/report.html#done`);
   await page.screenshot({ path: join(target, 'report-done.png') });
   await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
-  await page.getByTestId('state').getByText('14 layers').waitFor();
+  await page.getByTestId('state').getByText('16 layers').waitFor();
   for (const layer of [
     'buildings',
     'footbridges',

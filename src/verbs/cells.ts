@@ -14,7 +14,7 @@ export const cellsVerb = describeVerb({
   examples: [
     {
       command:
-        'isomeric cells halls.gpkg --area data/boundary-office/districts-2024.geojson --out catchments.gpkg',
+        'isomeric cells data/map-extracts/teskaria-ombrey.zip --layer refuge_halls --from data/teskaria-grid.wkt --area data/boundary-office/districts-2024.geojson --out catchments.gpkg',
       study: '- cells: { area: area }',
       program: 'cells(area)',
     },

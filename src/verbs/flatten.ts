@@ -14,7 +14,7 @@ export const flattenVerb = describeVerb({
   },
   examples: [
     {
-      command: 'isomeric flatten zones.gpkg --out pieces.gpkg',
+      command: 'isomeric flatten data/boundary-office/wards-2024.geojson --out flat.gpkg',
       study: '- flatten: {}',
       program: 'flatten()',
     },

@@ -21,7 +21,8 @@ export const mergeVerb = describeVerb({
   },
   examples: [
     {
-      command: 'isomeric merge east.gpkg west.gpkg --join key --by code --out whole.gpkg',
+      command:
+        'isomeric merge data/boundary-office/wards-2019.geojson data/boundary-office/wards-2024.geojson --join key --by code --out whole.gpkg',
       study: '- merge: { sheets: [districts], join: key, by: [code] }',
       program: "merge([districts], { join: 'key', by: ['code'] })",
     },

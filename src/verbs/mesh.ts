@@ -20,7 +20,8 @@ export const meshVerb = describeVerb({
   },
   examples: [
     {
-      command: 'isomeric mesh wards-projected.gpkg --size 1000 --shape hexagon --out hexagons.gpkg',
+      command:
+        'isomeric mesh data/map-extracts/teskaria-ombrey.zip --layer buildings --size 1000 --shape hexagon --out hexagons.gpkg',
       study: '- mesh: { size: 1000, shape: hexagon }',
       program: "mesh({ size: 1000, shape: 'hexagon' })",
     },

@@ -22,7 +22,7 @@ export const nearestVerb = describeVerb({
   examples: [
     {
       command:
-        'isomeric nearest data/boundary-office/wards-2024.geojson data/map-extracts/teskaria-ombrey.zip --things refuge_halls --out far.csv',
+        'isomeric nearest data/map-extracts/teskaria-ombrey.zip data/map-extracts/teskaria-ombrey.zip --things refuge_halls --layer buildings --out far.csv',
       study: '- nearest: { things: refuge_halls }',
       program: 'nearest(halls)',
     },

@@ -21,7 +21,8 @@ export const patchVerb = describeVerb({
   },
   examples: [
     {
-      command: 'isomeric patch data/boundary-office/wards-2019.geojson corrections.gpkg --out corrected.gpkg',
+      command:
+        'isomeric patch data/boundary-office/wards-2019.geojson data/boundary-office/districts-2024.geojson --out corrected.gpkg',
       study: '- patch: { areas: districts }',
       program: 'patch(districts)',
     },

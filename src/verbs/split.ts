@@ -17,7 +17,7 @@ export const splitVerb = describeVerb({
   examples: [
     {
       command:
-        'isomeric split data/boundary-office/wards-2024.geojson data/map-extracts/teskaria-ombrey.zip --along roads --out pieces.gpkg',
+        'isomeric split data/map-extracts/teskaria-ombrey.zip data/map-extracts/teskaria-ombrey.zip --along roads --layer buildings --out split.gpkg',
       study: '- split: { along: districts }',
       program: 'split(districts)',
     },

@@ -10,7 +10,8 @@ export const trianglesVerb = describeVerb({
   options: {},
   examples: [
     {
-      command: 'isomeric triangles halls.gpkg --out triangles.gpkg',
+      command:
+        'isomeric triangles data/map-extracts/teskaria-ombrey.zip --layer refuge_halls --out triangles.gpkg',
       study: '- triangles: {}',
       program: 'triangles()',
     },

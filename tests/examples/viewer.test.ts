@@ -34,7 +34,7 @@ beforeAll(async () => {
     if (message.type() === 'error') mistakes.push(message.text());
   });
   await page.goto(`${site.address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
-  await page.getByTestId('state').getByText('14 layers, 3,818 features; 2 tables, 129 rows.').waitFor();
+  await page.getByTestId('state').getByText('16 layers, 3,821 features; 2 tables, 129 rows.').waitFor();
 });
 
 afterAll(async () => {

@@ -66,6 +66,7 @@ export default defineConfig({
           page('Formats', 'formats'),
           page('Join, clip, reproject', 'join-clip-reproject'),
           page('Cut and combine', 'cut-and-combine'),
+          page('Shapes and measures', 'shapes'),
           page('All verbs', 'verbs'),
         ],
       },

@@ -5,7 +5,7 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import { kindOf, plainColours, type ShownLayer } from './layers.ts';
 import type { ReaderApi } from './reader.worker.ts';
 
-/** `14 layers, 3,818 features; 2 tables, 129 rows.` */
+/** `16 layers, 3,821 features; 2 tables, 129 rows.` */
 function countWords(shown: readonly ShownLayer[]): string {
   const words = (some: readonly ShownLayer[], one: string, many: string, rows: string) =>
     `${some.length} ${some.length === 1 ? one : many}, ${some.reduce((sum, layer) => sum + layer.info.count, 0).toLocaleString('en')} ${rows}`;
