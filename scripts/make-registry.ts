@@ -308,12 +308,12 @@ const lines = (rows: Iterable<string>) =>
 writeFileSync(
   process.argv[2] ?? new URL('../src/core/crs/registry.generated.ts', import.meta.url),
   `// Made by scripts/make-registry.ts from epsg-index 2.0.0. Do not edit.\n` +
-    `/** name;semi-major axis;inverse flattening */\nexport const ellipsoidRows = ${lines(ellipsoids)};\n` +
-    `/** code|name|datum|ellipsoid|prime meridian|unit|shift, or = and a code|accuracy|west south east north|place */\nexport const geographicRows = ${lines(geographicRows)};\n` +
-    `/** code|name|base|method|parameters in the method's order|unit|west south east north|axes, where not east and north|place */\nexport const projectedRows = ${lines(projected.values())};\n` +
-    `/** code with heights, code of its horizontal part, geocentric */\nexport const horizontalRows = ${lines(horizontal)};\n` +
-    `/** places, by their number in base 36 */\nexport const placeRows = ${lines(places)};\n` +
-    `/** code|name|why it is not computed */\nexport const uncomputedRows = ${lines(uncomputed)};\n`,
+    `/** name;semi-major axis;inverse flattening */\nexport const ellipsoidRows: string = ${lines(ellipsoids)};\n` +
+    `/** code|name|datum|ellipsoid|prime meridian|unit|shift, or = and a code|accuracy|west south east north|place */\nexport const geographicRows: string = ${lines(geographicRows)};\n` +
+    `/** code|name|base|method|parameters in the method's order|unit|west south east north|axes, where not east and north|place */\nexport const projectedRows: string = ${lines(projected.values())};\n` +
+    `/** code with heights, code of its horizontal part, geocentric */\nexport const horizontalRows: string = ${lines(horizontal)};\n` +
+    `/** places, by their number in base 36 */\nexport const placeRows: string = ${lines(places)};\n` +
+    `/** code|name|why it is not computed */\nexport const uncomputedRows: string = ${lines(uncomputed)};\n`,
 );
 const reach = geographicRows.filter(
   (row) => row.split('|')[6] !== '' || curatedShift(row.split('|')[0]) !== null,

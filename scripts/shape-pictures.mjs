@@ -49,8 +49,8 @@ const ink = '#22313a';
 
 /** One layer of a panel: filled areas with their borders, lines, or points. */
 function drawn(given, view, { fill = 'none', stroke = ink, wide = 1, dash, vertices = false }) {
-  // What is finer than a quarter of a pixel only makes the file larger.
-  const array = thinned(given, { by: 'distance', upTo: 0.25 / view.scale, ruler: planarRuler() }).geometry;
+  // What is finer than a third of a pixel only makes the file larger.
+  const array = thinned(given, { by: 'distance', upTo: 0.35 / view.scale, ruler: planarRuler() }).geometry;
   const line = `stroke="${stroke}" stroke-width="${wide}" stroke-linejoin="round"${dash === undefined ? '' : ` stroke-dasharray="${dash}"`}`;
   const parts = [];
   const areas = areaPath(array, null, view);
@@ -58,19 +58,19 @@ function drawn(given, view, { fill = 'none', stroke = ink, wide = 1, dash, verti
   const lines = linePath(array, view);
   if (lines !== '') parts.push(`<path d="${lines}" fill="none" ${line}/>`);
   const seen = (x, y) => x > 0 && y > 0 && x < width && y < height;
-  if (vertices)
-    for (let v = 0; v < given.vertexCount; v++) {
-      const [x, y] = [view.x0 + view.scale * given.xy[2 * v], view.y0 - view.scale * given.xy[2 * v + 1]];
-      if (seen(x, y))
-        parts.push(`<circle cx="${x.toFixed(1)}" cy="${y.toFixed(1)}" r="${wide + 1}" fill="${stroke}"/>`);
-    }
-  for (let i = 0; i < array.length; i++) {
-    if (array.kind[i] !== 1) continue;
-    const v = array.firstVertex(i);
-    const [x, y] = [view.x0 + view.scale * array.xy[2 * v], view.y0 - view.scale * array.xy[2 * v + 1]];
-    if (seen(x, y))
-      parts.push(`<circle cx="${x.toFixed(1)}" cy="${y.toFixed(1)}" r="${wide + 1.4}" fill="${stroke}"/>`);
-  }
+  const places = [];
+  const place = (v) => {
+    const [x, y] = [view.x0 + view.scale * given.xy[2 * v], view.y0 - view.scale * given.xy[2 * v + 1]];
+    if (seen(x, y)) places.push(`M${x.toFixed(1)} ${y.toFixed(1)}h0`);
+  };
+  for (let i = 0; i < given.length; i++)
+    if (vertices || given.kind[i] === 1)
+      for (let v = given.firstVertex(i); v < given.endVertex(i); v++) place(v);
+  // Lines without length, whose round ends are dots.
+  if (places.length > 0)
+    parts.push(
+      `<path d="${[...new Set(places)].join('')}" stroke="${stroke}" stroke-width="${2 * wide + 2}" stroke-linecap="round"/>`,
+    );
   return parts.join('\n');
 }
 
@@ -85,6 +85,14 @@ async function sheet(file, title, panels, columns = 3) {
   const wide = columns * (width + gap) + gap;
   const high = rows * (height + top + gap) + gap;
   const parts = [];
+  /** What was drawn already, and its name: what stands in several panels is there once. */
+  const known = new Map();
+  const once = (text) => {
+    const name = known.get(text);
+    if (name !== undefined) return `<use href="#${name}"/>`;
+    known.set(text, `${file}-s${known.size}`);
+    return `<g id="${known.get(text)}">${text}</g>`;
+  };
   for (const [k, { words, layers, box }] of panels.entries()) {
     const arrays = await Promise.all(layers.map(([layer]) => shapes(layer)));
     const [x0, y0, x1, y1] = box ?? (await shapes(layers[0][0])).box();
@@ -101,7 +109,7 @@ async function sheet(file, title, panels, columns = 3) {
       `<g transform="translate(${left} ${upper})"><text x="0" y="14" font-size="13" fill="${ink}">${words}</text>`,
       `<clipPath id="${id}"><rect width="${width}" height="${height}"/></clipPath>`,
       `<g transform="translate(0 ${top})" clip-path="url(#${id})"><rect width="${width}" height="${height}" fill="#fbfaf6"/>`,
-      ...arrays.map((array, n) => drawn(array, view, layers[n][1])),
+      ...arrays.map((array, n) => once(drawn(array, view, layers[n][1]))),
       '</g></g>',
     );
   }

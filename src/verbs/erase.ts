@@ -1,5 +1,4 @@
 import type { Area } from '../core/layer/area.ts';
-import { eraseLayer } from '../core/layer/verbs/clip.ts';
 import { type Cutting, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
@@ -32,6 +31,8 @@ export const eraseVerb = describeVerb({
     },
   ],
   async apply(given, { area, keep, least, rule, turn }) {
+    // Loaded only here: a page pays for it when it cuts.
+    const { eraseLayer } = await import('../core/layer/verbs/clip.ts');
     const { index, note } = await area.in(given);
     return eraseLayer(given, index, {
       mode: keep === 'whole' ? 'whole' : 'cut',

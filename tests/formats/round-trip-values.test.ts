@@ -53,9 +53,9 @@ interface FormatRules {
 
 const all: FieldType[] = ['integer', 'real', 'text', 'boolean', 'date', 'timestamp', 'bytes', 'json'];
 const formats: FormatRules[] = [
-  { name: 'x.geojson', collections: true, heights: true, empties: true, text: asIs },
-  { name: 'x.geojsonl', collections: true, heights: true, empties: true, text: asIs },
-  { name: 'x.geojsons', collections: true, heights: true, empties: true, text: asIs },
+  { name: 'x.geojson', degrees: true, collections: true, heights: true, empties: true, text: asIs },
+  { name: 'x.geojsonl', degrees: true, collections: true, heights: true, empties: true, text: asIs },
+  { name: 'x.geojsons', degrees: true, collections: true, heights: true, empties: true, text: asIs },
   { name: 'x.gpkg', collections: true, heights: true, empties: true, text: asIs },
   {
     name: 'x.shp',
@@ -68,8 +68,8 @@ const formats: FormatRules[] = [
   },
   { name: 'x.fgb', collections: true, heights: true, empties: true, text: asIs, reordered: true },
   { name: 'x.parquet', collections: true, heights: true, empties: true, text: asIs, reordered: true },
-  { name: 'x.kml', collections: true, heights: true, empties: false, text: inXml },
-  { name: 'x.kmz', collections: true, heights: true, empties: false, text: inXml },
+  { name: 'x.kml', degrees: true, collections: true, heights: true, empties: false, text: inXml },
+  { name: 'x.kmz', degrees: true, collections: true, heights: true, empties: false, text: inXml },
   { name: 'x.gml', degrees: true, collections: true, heights: true, empties: false, text: inXml },
   { name: 'x.topojson', collections: true, heights: false, empties: true, text: asIs },
 ];

@@ -171,7 +171,7 @@ describe('the demo study', () => {
     study.requests.length = 0;
     study.said.length = 0;
     await study.run();
-    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(15);
+    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(16);
     expect(
       study.said
         .filter((line) => line.startsWith('Gather:'))

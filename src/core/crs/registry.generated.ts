@@ -1,6 +1,6 @@
 // Made by scripts/make-registry.ts from epsg-index 2.0.0. Do not edit.
 /** name;semi-major axis;inverse flattening */
-export const ellipsoidRows = `
+export const ellipsoidRows: string = `
 Bessel 1841;6377397.155;299.1528128
 GRS 1967 Modified;6378160;298.25
 GRS 1980;6378137;298.257222101
@@ -251,7 +251,7 @@ GRS 1980 Authalic Sphere;6371007;0
 Clarke 1866;6378206.4;294.9786982
 `;
 /** code|name|datum|ellipsoid|prime meridian|unit|shift, or = and a code|accuracy|west south east north|place */
-export const geographicRows = `
+export const geographicRows: string = `
 3819|HD1909|Hungarian_Datum_1909|0||||3|16.11 45.74 22.9 48.58|11c
 3821|TWD67|Taiwan_Datum_1967|1|||||119.25 21.87 122.06 25.34|kg
 3824|TWD97|Taiwan_Datum_1997|2|||0 0 0||114.32 17.36 123.61 26.96|1ha
@@ -1059,7 +1059,7 @@ x6|Guam 1963|Guam_1963|247|||=4675|||
 4042|Unknown datum based upon the Everest (1830 Definition) ellipsoid (deprecated)|Not_specified_based_on_Everest_1830_Definition_ellipsoid|22||||||
 `;
 /** code|name|base|method|parameters in the method's order|unit|west south east north|axes, where not east and north|place */
-export const projectedRows = `
+export const projectedRows: string = `
 2000|Anguilla 1957 / British West Indies Grid|4600|transverse-mercator|0 -62 0.9995 400000 0||-63.22 18.11 -62.92 18.33||0
 2001|Antigua 1943 / British West Indies Grid|4601|transverse-mercator|0 -62 0.9995 400000 0||-61.95 16.94 -61.61 17.22||1
 2002|Dominica 1945 / British West Indies Grid|4602|transverse-mercator|0 -62 0.9995 400000 0||-61.55 15.14 -61.2 15.69||2
@@ -7280,7 +7280,7 @@ export const projectedRows = `
 103946|NAD 1983 HARN Adj. Wisconsin Chippewa (US foot)|104808|lambert-conic-conformal-2sp|44.5811111111111 -91.2944444444444 44.8138888888889 45.1416666666667 197000 0 1|US survey foot 0.3048006096012192|-92.89 42.48 -86.25 47.31||1bv
 `;
 /** code with heights, code of its horizontal part, geocentric */
-export const horizontalRows = `
+export const horizontalRows: string = `
 3822 3824 geocentric
 3823 3824
 3887 3889 geocentric
@@ -8050,7 +8050,7 @@ export const horizontalRows = `
 20043 9470
 `;
 /** places, by their number in base 36 */
-export const placeRows = `
+export const placeRows: string = `
 Anguilla - onshore
 Antigua island - onshore
 Dominica - onshore
@@ -10144,7 +10144,7 @@ Morocco - onshore
 North America - NAD83
 `;
 /** code|name|why it is not computed */
-export const uncomputedRows = `
+export const uncomputedRows: string = `
 4136|St. Lawrence Island|its definition is not in the source of this registry
 4137|St. Paul Island|its definition is not in the source of this registry
 4138|St. George Island|its definition is not in the source of this registry

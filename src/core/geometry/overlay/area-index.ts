@@ -46,16 +46,9 @@ export class AreaIndex {
     array: GeometryArray,
     features: readonly number[] = Array.from({ length: array.length }, (_, i) => i),
     rule: FillRule = 'non-zero',
+    normalised = false,
   ) {
-    const builder = new GeometryMaker();
-    const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
-    for (const i of areas) refuseUnusable(array, i);
-    if (areas.length === 0 || uniteAreas(array, areas, builder, rule) === 0) {
-      throw new IsomericError('area-empty', 'The area holds no polygon.', {
-        advice: 'Name a layer with polygons.',
-      });
-    }
-    this.geometry = builder.finish();
+    this.geometry = normalised ? array : AreaIndex.normalise(array, features, rule);
     const { xy, vertexStart, ringStart } = this.geometry;
     const rings = ringStart[this.geometry.partStart[1]];
     const ends = new Float64Array(4 * (this.geometry.vertexCount - rings));
@@ -84,6 +77,23 @@ export class AreaIndex {
     this.flatBox.set(this.box);
     this.rasterise();
     this.blocks = this.blocksOf();
+  }
+
+  /** The index of what another one has as its `geometry`: the same edges in the same order. */
+  static ofNormalised(geometry: GeometryArray): AreaIndex {
+    return new AreaIndex(geometry, [0], 'non-zero', true);
+  }
+
+  private static normalise(array: GeometryArray, features: readonly number[], rule: FillRule): GeometryArray {
+    const builder = new GeometryMaker();
+    const areas = features.filter((i) => array.kind[i] === 3 || array.kind[i] === 6 || array.kind[i] === 7);
+    for (const i of areas) refuseUnusable(array, i);
+    if (areas.length === 0 || uniteAreas(array, areas, builder, rule) === 0) {
+      throw new IsomericError('area-empty', 'The area holds no polygon.', {
+        advice: 'Name a layer with polygons.',
+      });
+    }
+    return builder.finish();
   }
 
   private blocksOf(): Uint8Array {

@@ -14,11 +14,8 @@ export class AreaSet {
   /** Numbers of the areas that are in the tree. */
   private readonly numbers: number[] = [];
 
-  constructor(array: GeometryArray, rule: FillRule = 'non-zero') {
-    const made = new GeometryMaker(array.vertexCount);
-    for (let j = 0; j < array.length; j++)
-      if (!isAreal(array, j) || uniteAreas(array, [j], made, rule) === 0) made.feature(Kind.None);
-    this.areas = made.finish();
+  constructor(array: GeometryArray, rule: FillRule = 'non-zero', normalised = false) {
+    this.areas = normalised ? array : AreaSet.normalise(array, rule);
     const boxes = new Float64Array(4 * this.areas.length);
     const box = emptyBox();
     let n = 0;
@@ -28,6 +25,18 @@ export class AreaSet {
       this.numbers.push(j);
     }
     this.tree = new BoxTree(boxes, n);
+  }
+
+  /** The set of what another one has as its `areas`. */
+  static ofNormalised(areas: GeometryArray): AreaSet {
+    return new AreaSet(areas, 'non-zero', true);
+  }
+
+  private static normalise(array: GeometryArray, rule: FillRule): GeometryArray {
+    const made = new GeometryMaker(array.vertexCount);
+    for (let j = 0; j < array.length; j++)
+      if (!isAreal(array, j) || uniteAreas(array, [j], made, rule) === 0) made.feature(Kind.None);
+    return made.finish();
   }
 
   /** Numbers of the areas whose boxes meet the given one, in order. */

@@ -5,7 +5,7 @@ import { emptyBox, type GeometryArray } from '../../geometry/geometry-array.ts';
 import { GeometryMaker, takeGeometries } from '../../geometry/geometry-maker.ts';
 import { bufferFeature } from '../../geometry/shape/buffer.ts';
 import { roundGround } from '../../geometry/shape/ground.ts';
-import type { MakeBuffer } from './buffer.ts';
+import type { MakeBuffer } from './buffer-task.ts';
 import { SeamCutter } from './seam.ts';
 
 /** Metres in a degree of latitude, at least. */

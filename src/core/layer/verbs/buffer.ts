@@ -1,17 +1,18 @@
 import { type Account, type Count, closeAccount, counted } from '../../account.ts';
-import type { Crs } from '../../crs/crs.ts';
 import { IsomericError } from '../../errors.ts';
-import { emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
-import { GeometryMaker } from '../../geometry/geometry-maker.ts';
-import { overlayAreas } from '../../geometry/overlay/overlay.ts';
-import { type BufferStyle, bufferFeature } from '../../geometry/shape/buffer.ts';
+import { emptyBox, Kind } from '../../geometry/geometry-array.ts';
+import { takeGeometries } from '../../geometry/geometry-maker.ts';
+import type { BufferStyle } from '../../geometry/shape/buffer.ts';
 import { usableBox } from '../../geometry/unusable.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
-import { type Batch, batchLimit } from '../batch.ts';
+import { Batch } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
+import { type TaskGiven, type TaskResult, withThreads } from '../threads.ts';
+import { bufferTask } from './buffer-task.ts';
+import { pieces } from './reshape.ts';
 import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 
@@ -26,15 +27,6 @@ export interface BufferOptions extends BufferStyle {
   /** Takes the distance away from areas instead of adding it. */
   inwards?: boolean;
 }
-
-/** Appends the buffer of feature i as one feature; false, and nothing, when nothing is left. */
-export type MakeBuffer = (
-  geometry: GeometryArray,
-  i: number,
-  metres: number,
-  builder: GeometryMaker,
-  style: BufferStyle,
-) => boolean;
 
 /**
  * All points within a distance of each feature: on the plane of a projected CRS, on the ellipsoid where coordinates are
@@ -74,8 +66,16 @@ export function bufferLayer(layer: Layer, options: BufferOptions): Layer {
     schema: rings === null ? layer.schema : [...layer.schema.map(asPlainField), ...added],
     kinds: ['Polygon', 'MultiPolygon'],
     async *run(account, batches) {
-      const work = new Buffering(layer.name, options, rings, field, await makerFor(crs), account);
-      for await (const batch of batches) yield* work.make(batch);
+      const work = new Buffering(layer.name, options, rings, field, account);
+      const { ends, joins, mitreLimit, side, quarter, rule } = options;
+      const style = { ends, joins, mitreLimit, side, quarter, rule };
+      yield* withThreads(
+        bufferTask,
+        { crs, style, rings },
+        batches,
+        (batch) => work.ask(batch),
+        (batch, result) => work.accept(batch, result),
+      );
       work.close();
     },
   });
@@ -95,37 +95,31 @@ function checkRings({ rings, inwards }: BufferOptions): number[] | null {
   return sorted;
 }
 
-async function makerFor(crs: Crs): Promise<MakeBuffer> {
-  if (crs.kind === 'projected')
-    return (geometry, i, metres, builder, style) =>
-      bufferFeature(geometry, i, metres / crs.unit, builder, style) > 0;
-  const { buffersOnEllipsoid } = await import('./buffer-on-ellipsoid.ts');
-  return buffersOnEllipsoid(crs);
-}
-
 class Buffering {
   private all = 0;
   private made = 0;
   private nothing = 0;
   private without = 0;
   private unusable = 0;
+  private rows = 0;
   private readonly box = emptyBox();
+  /** Numbers of the features of each batch that were asked for. */
+  private readonly asked = new WeakMap<Batch, number[]>();
 
   constructor(
     private readonly name: string,
     private readonly options: BufferOptions,
     private readonly rings: readonly number[] | null,
     private readonly field: number,
-    private readonly maker: MakeBuffer,
     private readonly account: Account,
   ) {}
 
-  *make(batch: Batch): Generator<Batch> {
+  /** The features of a batch that can have buffers, with the metres of each. */
+  ask(batch: Batch): TaskGiven | null {
     const geometry = batch.geometry!;
-    const builder = new GeometryMaker(4 * geometry.vertexCount);
     const { options, rings } = this;
-    let indices: number[] = [];
-    let limits: number[] = [];
+    const indices: number[] = [];
+    const numbers: number[] = [];
     for (let i = 0; i < batch.length; i++) {
       this.all++;
       const metres =
@@ -143,52 +137,46 @@ class Buffering {
         tellUnusable(batch, i, this.name, this.account.findings);
         continue;
       }
-      const before = builder.features;
-      if (rings === null)
-        this.maker(geometry, i, options.inwards === true ? -metres : metres, builder, options);
-      else this.ringsOf(geometry, i, builder, limits);
-      if (builder.features === before) this.nothing++;
+      indices.push(i);
+      numbers.push(options.inwards === true ? -metres : metres);
+    }
+    if (indices.length === 0) return null;
+    this.asked.set(batch, indices);
+    return { geometry: takeGeometries(geometry, indices), numbers: Float64Array.from(numbers) };
+  }
+
+  /** The batches that come of one. */
+  *accept(batch: Batch, result: TaskResult | null): Generator<Batch> {
+    if (result === null) return;
+    const [counts, limits] = result.arrays;
+    const from: number[] = [];
+    this.asked.get(batch)!.forEach((i, k) => {
+      if (counts[k] === 0) this.nothing++;
       else this.made++;
-      for (let k = before; k < builder.features; k++) indices.push(i);
-      if (indices.length >= batchLimit - (rings?.length ?? 0)) {
-        yield this.batchOf(batch, indices, limits, builder);
-        indices = [];
-        limits = [];
-      }
+      for (let n = 0; n < counts[k]; n++) from.push(i);
+    });
+    if (result.geometry === null) return;
+    const rows = batch.take(from, result.geometry);
+    if (this.rings === null) {
+      yield* pieces(rows, true);
+      return;
     }
-    if (indices.length > 0) yield this.batchOf(batch, indices, limits, builder);
-  }
-
-  private ringsOf(geometry: GeometryArray, i: number, builder: GeometryMaker, limits: number[]): void {
-    let inner: GeometryArray | null = null;
-    let beyond = 0;
-    for (const metres of this.rings!) {
-      const made = new GeometryMaker(64);
-      if (!this.maker(geometry, i, metres, made, this.options)) continue;
-      const outer = made.finish();
-      if (inner === null) builder.copy(outer, 0);
-      else if (overlayAreas('difference', outer, 0, inner, 0, builder) === 0) continue;
-      limits.push(beyond, metres);
-      inner = outer;
-      beyond = metres;
-    }
-  }
-
-  private batchOf(
-    batch: Batch,
-    indices: readonly number[],
-    limits: readonly number[],
-    builder: GeometryMaker,
-  ): Batch {
-    const taken = batch.take(indices, builder.finish());
-    if (this.rings === null) return taken;
     const columns = [0, 1].map((side) => {
       const column = new ColumnBuilder('real');
       for (let k = side; k < limits.length; k += 2) column.number(limits[k]);
       return column.finish();
     });
     // One feature became several: its id is theirs no longer.
-    return taken.with({ columns: [...taken.columns, ...columns], ids: null });
+    yield* pieces(
+      new Batch({
+        length: rows.length,
+        first: this.rows,
+        geometry: rows.geometry,
+        columns: [...rows.columns, ...columns],
+      }),
+      false,
+    );
+    this.rows += rows.length;
   }
 
   close(): void {

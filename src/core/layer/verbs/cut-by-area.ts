@@ -1,6 +1,6 @@
 import { type Account, type Count, closeAccount, counted } from '../../account.ts';
 import type { GeometryArray, KindName } from '../../geometry/geometry-array.ts';
-import { GeometryMaker } from '../../geometry/geometry-maker.ts';
+import { GeometryMaker, takeGeometries } from '../../geometry/geometry-maker.ts';
 import { keptFeatures } from '../../geometry/kept-features.ts';
 import type { AreaIndex } from '../../geometry/overlay/area-index.ts';
 import { Clipped } from '../../geometry/overlay/clipping.ts';
@@ -8,9 +8,11 @@ import { type FillRule, isOneWay, turnRings } from '../../geometry/overlay/fill-
 import { greatestCoordinate } from '../../geometry/predicates.ts';
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
-import { cutOne, settle } from './cut-one.ts';
+import { type TaskResult, withThreads } from '../threads.ts';
+import { settle } from './cut-one.ts';
+import { cutTask, Left } from './cut-task.ts';
 import { fillHeights } from './heights.ts';
-import { hasArea, shareLeft, sliver, tellSlivers } from './slivers.ts';
+import { tellSlivers } from './slivers.ts';
 import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 
@@ -71,17 +73,39 @@ export function cutByArea(
     handOn: (given) => (byBox ? { ...given, box: area.box } : given),
     async *run(account, batches) {
       const tally = new Tally();
-      for await (const batch of batches) {
-        const cut = cutBatch(batch, area, outside, options, tally, account, layer.name);
-        if (cut !== null) yield cut;
-      }
+      const setup = { area: area.geometry.buffers(), outside, least: options.least ?? 0, rule: options.rule };
+      const scanned = async function* () {
+        for await (const batch of batches)
+          yield settledBatch(batch, area, outside, tally, account, layer.name);
+      };
+      yield* withThreads(
+        cutTask,
+        setup,
+        scanned(),
+        ({ batch, undecided }) =>
+          undecided.length === 0
+            ? null
+            : { geometry: takeGeometries(batch.geometry!, undecided), numbers: null },
+        (settled, result) => {
+          const cut = assembled(settled, result, options, tally);
+          return cut === null ? [] : [cut];
+        },
+      );
       if (byBox && layer.count !== undefined) tally.all = layer.count;
       close(account, layer.name, tally, outside, options);
     },
   });
 }
 
-const verdicts = new Uint8Array(16_384);
+/** A batch whose features are settled by their boxes. */
+interface Settled {
+  batch: Batch;
+  /** What becomes of each feature, of `Clipped`. */
+  fate: Uint8Array;
+  stay: number;
+  /** Numbers of the features that may reach across the border. */
+  undecided: number[];
+}
 
 /** Beside the fates: without vertices, or with such that geometry cannot be computed with. */
 const noPlace = 255;
@@ -123,26 +147,24 @@ function settleAll(geometry: GeometryArray, area: AreaIndex, outside: boolean, f
   }
 }
 
-/** What is left of a batch; null when that is nothing. */
-function cutBatch(
+function settledBatch(
   batch: Batch,
   area: AreaIndex,
   outside: boolean,
-  options: CutOptions,
   tally: Tally,
   account: Account,
   name: string,
-): Batch | null {
+): Settled {
   const geometry = batch.geometry!;
   const n = batch.length;
   tally.all += n;
-  const fate = n <= verdicts.length ? verdicts : new Uint8Array(n);
+  const fate = new Uint8Array(n);
   settleAll(geometry, area, outside, fate);
-  let undecided = 0;
+  const undecided: number[] = [];
   let stay = 0;
   for (let i = 0; i < n; i++) {
     if (fate[i] === Clipped.Whole) stay++;
-    else if (fate[i] === Clipped.Undecided) undecided++;
+    else if (fate[i] === Clipped.Undecided) undecided.push(i);
     else if (fate[i] === noPlace) {
       fate[i] = Clipped.Outside;
       if (geometry.isEmpty(i)) tally.without++;
@@ -153,29 +175,50 @@ function cutBatch(
     }
   }
   tally.whole += stay;
+  return { batch, fate, stay, undecided };
+}
+
+/** What is left of a batch; null when that is nothing. */
+function assembled(
+  { batch, fate, stay, undecided }: Settled,
+  result: TaskResult | null,
+  options: CutOptions,
+  tally: Tally,
+): Batch | null {
+  const geometry = batch.geometry!;
+  const n = batch.length;
   if (stay === n && options.turn !== true) return batch;
-  if (stay === 0 && undecided === 0) return null;
-  const kept = new Uint32Array(stay + undecided);
-  const shapeOf = new Int32Array(stay + undecided).fill(-1);
-  const shapes = new GeometryMaker(64);
+  if (stay === 0 && undecided.length === 0) return null;
+  const kept = new Uint32Array(stay + undecided.length);
+  const shapeOf = new Int32Array(kept.length).fill(-1);
+  const [left, marks] = result?.arrays ?? [];
   let count = 0;
+  let shapes = 0;
+  let next = 0;
   for (let i = 0; i < n; i++) {
     if (fate[i] === Clipped.Outside) continue;
     if (fate[i] === Clipped.Undecided) {
-      const left = cutAcross(batch, i, area, outside, options, tally);
-      if (left === null) continue;
-      if (left !== 'whole') {
-        shapeOf[count] = shapes.features;
-        shapes.copy(left, 0);
+      const k = next++;
+      if (left[k] === Left.Nothing) continue;
+      if ((marks[k] & 1) !== 0) tally.ruled.push(batch.id(i));
+      if (left[k] === Left.Dropped) {
+        tally.dropped++;
+        continue;
+      }
+      if (left[k] === Left.Whole) tally.whole++;
+      else {
+        tally.cut++;
+        if ((marks[k] & 2) !== 0) tally.slivers++;
+        const shape = shapes++;
+        if (options.mode !== 'whole') shapeOf[count] = shape;
       }
     }
     kept[count++] = i;
   }
   if (count === 0) return null;
   const indices = kept.subarray(0, count);
-  const cut = shapes.features === 0 ? null : shapes.finish();
   const plain = geometry.z === null && geometry.m === null && geometry.partKind === null;
-  let made = (plain ? keptFeatures : copied)(geometry, indices, shapeOf, cut);
+  let made = (plain ? keptFeatures : copied)(geometry, indices, shapeOf, result?.geometry ?? null);
   if (geometry.z !== null || geometry.m !== null) made = fillHeights(geometry, indices, made);
   if (options.turn === true && !isOneWay(made)) made = turnRings(made);
   return batch.take(indices, made);
@@ -193,42 +236,6 @@ function copied(
     if (shapeOf[k] < 0) builder.copy(array, kept[k]);
     else builder.copy(shapes!, shapeOf[k]);
   return builder.finish();
-}
-
-/** What stays of a feature that may reach across the border; `whole`: all of it, as it is. */
-function cutAcross(
-  batch: Batch,
-  i: number,
-  area: AreaIndex,
-  outside: boolean,
-  { mode, least = 0, rule }: CutOptions,
-  tally: Tally,
-): GeometryArray | 'whole' | null {
-  const geometry = batch.geometry!;
-  const piece = new GeometryMaker(32);
-  let ruled = false;
-  const result = cutOne(geometry, i, geometry.boxOf(i), area, piece, {
-    rule,
-    outside,
-    onRule: () => {
-      ruled = true;
-    },
-  });
-  if (ruled && result !== Clipped.Outside) tally.ruled.push(batch.id(i));
-  if (result === Clipped.Outside) return null;
-  if (result === Clipped.Whole) {
-    tally.whole++;
-    return 'whole';
-  }
-  const left = piece.finish();
-  const share = shareLeft(left, geometry, i);
-  if (share < least / 100) {
-    tally.dropped++;
-    return null;
-  }
-  tally.cut++;
-  if (share < sliver && hasArea(geometry, i)) tally.slivers++;
-  return mode === 'whole' ? 'whole' : left;
 }
 
 function close(

@@ -1,9 +1,8 @@
 import { type Account, type Count, closeAccount, counted, listed } from '../../account.ts';
 import { type Crs, crsLabel, sameCrs } from '../../crs/crs.ts';
 import { IsomericError } from '../../errors.ts';
-import { type Box, dimensionOf, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
-import { GeometryMaker } from '../../geometry/geometry-maker.ts';
-import { planarArea, planarLength } from '../../geometry/measures.ts';
+import { type Box, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
+import { GeometryMaker, takeGeometries } from '../../geometry/geometry-maker.ts';
 import { AreaSet } from '../../geometry/overlay/area-set.ts';
 import { Clipped } from '../../geometry/overlay/clipping.ts';
 import type { FillRule } from '../../geometry/overlay/fill-rule.ts';
@@ -13,6 +12,8 @@ import { type Field, freeName, requireField } from '../../table/schema.ts';
 import { Batch } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
+import { type TaskGiven, type TaskResult, withThreads } from '../threads.ts';
+import { Fate, type IntersectSetup, intersectTask, measureFor } from './intersect-task.ts';
 import { reprojectLayer } from './reproject.ts';
 import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
@@ -107,10 +108,13 @@ export function intersectLayers(layer: Layer, other: Layer, options: IntersectOp
     async *run(account, source, signal) {
       const work = new Intersection(layer, other, options, schema, split, account);
       await work.hold(own.batches({ signal }));
-      for await (const batch of source) {
-        const made = work.cut(batch);
-        if (made !== null) yield made;
-      }
+      yield* withThreads(
+        intersectTask,
+        work.setup(crs),
+        source,
+        (batch) => work.ask(batch),
+        (batch, result) => work.accept(batch, result),
+      );
       const rest = work.rest();
       if (rest !== null) yield rest;
       account.notes.push(...own.accounts.slice(other.accounts.length).map((each) => each.sentence));
@@ -134,6 +138,8 @@ class Intersection {
   private readonly split: readonly number[];
   private readonly account: Account;
   private readonly others: { batch: Batch; i: number }[] = [];
+  /** Numbers of the features of each batch that were asked for. */
+  private readonly asked = new WeakMap<Batch, number[]>();
   private areas!: AreaSet;
   private measure: (array: GeometryArray, i: number) => number = () => 0;
   private readonly givenAreas: GeometryMaker | null;
@@ -189,12 +195,16 @@ class Intersection {
     return false;
   }
 
-  /** The pieces of a batch; null when there are none. */
-  cut(batch: Batch): Batch | null {
+  /** What threads need to cut batches. */
+  setup(crs: Crs | null): IntersectSetup {
+    return { areas: this.areas.areas.buffers(), crs, bothOnly: this.pieces === 'both', rule: this.rule };
+  }
+
+  /** The features of a batch that can be cut. */
+  ask(batch: Batch): TaskGiven | null {
     const geometry = batch.geometry!;
-    const builder = new GeometryMaker(geometry.vertexCount);
-    const rows: Piece[] = [];
     const box = emptyBox();
+    const indices: number[] = [];
     for (let i = 0; i < batch.length; i++) {
       this.given++;
       if (!this.isUsable(batch, i, box, this.layer.name)) continue;
@@ -203,51 +213,34 @@ class Intersection {
         continue;
       }
       this.givenAreas?.copy(geometry, i);
-      this.cutOne(batch, i, this.areas.near(box), builder, rows);
+      indices.push(i);
     }
-    return this.batchOf(builder, rows);
+    if (indices.length === 0) return null;
+    this.asked.set(batch, indices);
+    return { geometry: takeGeometries(geometry, indices), numbers: null };
   }
 
-  private cutOne(
-    batch: Batch,
-    i: number,
-    near: readonly number[],
-    builder: GeometryMaker,
-    rows: Piece[],
-  ): void {
-    const geometry = batch.geometry!;
-    const whole = this.measure(geometry, i);
-    const areal = dimensionOf(geometry.kind[i]) === 2;
-    let found = 0;
-    let fully = false;
-    const add = (given: Source, j: number, piece: GeometryArray) => {
-      const size = this.measure(piece, 0);
-      const area = j < 0 || !areal ? 0 : this.measure(this.areas.areas, j);
-      builder.copy(piece, 0);
-      rows.push({
-        given,
-        other: j < 0 ? null : this.others[j],
-        share: whole > 0 ? size / whole : 1,
-        otherShare: area > 0 ? size / area : null,
-      });
-    };
-    const met: number[] = [];
-    for (const j of near) {
-      const piece = new GeometryMaker(32);
-      const fate = this.areas.cut(geometry, i, [j], piece, { rule: this.rule });
-      if (fate === Clipped.Outside) continue;
-      met.push(j);
-      found++;
-      if (fate === Clipped.Whole) fully = true;
-      add({ batch, i }, j, piece.finish());
+  /** The pieces of a batch. */
+  accept(batch: Batch, result: TaskResult | null): Batch[] {
+    if (result === null) return [];
+    const [fates, given, others, shares, otherShares] = result.arrays;
+    for (const fate of fates) {
+      if (fate === Fate.Outside) this.outside++;
+      else if (fate === Fate.Inside) this.inside++;
+      else this.cutUp++;
     }
-    if (found === 0) this.outside++;
-    else if (fully) this.inside++;
-    else this.cutUp++;
-    if (this.pieces === 'both' || fully) return;
-    const piece = new GeometryMaker(32);
-    if (this.areas.cut(geometry, i, met, piece, { rule: this.rule, outside: true }) !== Clipped.Outside)
-      add({ batch, i }, -1, piece.finish());
+    if (result.geometry === null) return [];
+    const indices = this.asked.get(batch)!;
+    const rows = Array.from(given, (k, n): Piece => {
+      const j = others[n];
+      return {
+        given: { batch, i: indices[k] },
+        other: j < 0 ? null : this.others[j],
+        share: shares[n],
+        otherShare: Number.isNaN(otherShares[n]) ? null : otherShares[n],
+      };
+    });
+    return [this.batchOf(result.geometry, rows)];
   }
 
   /** With all pieces: what of the other layer lies outside of the given one. */
@@ -272,11 +265,10 @@ class Intersection {
         otherShare: this.measure(left, 0) / this.measure(areas, j),
       });
     });
-    return this.batchOf(builder, rows);
+    return rows.length === 0 ? null : this.batchOf(builder.finish(), rows);
   }
 
-  private batchOf(builder: GeometryMaker, rows: readonly Piece[]): Batch | null {
-    if (rows.length === 0) return null;
+  private batchOf(geometry: GeometryArray, rows: readonly Piece[]): Batch {
     const first = this.made;
     this.made += rows.length;
     const given = this.layer.schema.length;
@@ -298,7 +290,7 @@ class Intersection {
       }
       return column.finish();
     });
-    return new Batch({ length: rows.length, first, geometry: builder.finish(), columns });
+    return new Batch({ length: rows.length, first, geometry, columns });
   }
 
   private put(column: ColumnBuilder, from: Source, c: number, share: number | null): void {
@@ -335,24 +327,4 @@ class Intersection {
     );
     account.sentence = `${account.sentence.slice(0, -1)}: ${counted(made, 'piece', 'pieces')}.`;
   }
-}
-
-/** Area or length of a feature, by its kind; on the ellipsoid where coordinates are degrees. */
-async function measureFor(crs: Crs | null): Promise<(array: GeometryArray, i: number) => number> {
-  const pick =
-    (
-      area: (array: GeometryArray, i: number) => number,
-      length: (array: GeometryArray, i: number) => number,
-    ) =>
-    (array: GeometryArray, i: number) => {
-      const dimension = dimensionOf(array.kind[i]);
-      return dimension === 2 ? area(array, i) : dimension === 1 ? length(array, i) : 0;
-    };
-  if (crs?.kind !== 'geographic') return pick(planarArea, planarLength);
-  const { geodesicMeasure } = await import('../../geometry/geodesic.ts');
-  const measure = geodesicMeasure(crs);
-  return pick(
-    (array, i) => measure.area(array, i),
-    (array, i) => measure.length(array, i),
-  );
 }
