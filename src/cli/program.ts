@@ -2,6 +2,8 @@ import { readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import { dictionary } from '../core/dictionary.ts';
 import { IsomericError } from '../core/errors.ts';
+import { useThreads } from '../core/layer/threads.ts';
+import { threads } from '../node/threads.ts';
 import { commandUnknown } from './command-names.ts';
 import type { AddCommand } from './commands/command.ts';
 import { exitCodes } from './exit-codes.ts';
@@ -122,6 +124,7 @@ function fail(error: unknown, json: boolean): number {
 /** Runs one command line (without the program's own name) in this process, and gives its exit code. */
 export async function runCommand(args: readonly string[]): Promise<number> {
   process.exitCode = undefined;
+  useThreads(threads());
   try {
     const program = await build(args);
     const at = args.findIndex((arg) => !arg.startsWith('-'));

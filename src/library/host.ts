@@ -1,5 +1,6 @@
 import type { Account } from '../core/account.ts';
 import type { Table } from '../core/layer/layer.ts';
+import type { Threads } from '../core/layer/threads.ts';
 import type { ByteSource } from '../formats/bytes/byte-source.ts';
 import type { SqliteEngine } from '../formats/bytes/sqlite.ts';
 import type { Contents } from '../formats/opening/contents.ts';
@@ -33,6 +34,8 @@ export interface Saving {
 
 /** What the library needs of where it runs: `#host` is the one of Node, or the one of a page. */
 export interface Host {
+  /** Threads that layer verbs may work in; null where there are none. */
+  threads(): Threads | null;
   /** What is in a file, an archive, a folder, or at an address. */
   look(place: string, reading: Reading): Promise<Contents>;
   /** What is among files that are in memory, by their names. */

@@ -3,6 +3,7 @@ import type { Crs } from '../core/crs/crs.ts';
 import type { GridShift } from '../core/crs/ntv2.ts';
 import { IsomericError } from '../core/errors.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import { useThreads } from '../core/layer/threads.ts';
 import type { Mark } from '../core/table/marks.ts';
 import { type ByteSource, sourceFromBlob } from '../formats/bytes/byte-source.ts';
 import { endWhenTold } from '../formats/bytes/ending.ts';
@@ -94,6 +95,7 @@ export function openTable(place: Place, settings: OpenSettings = {}): Promise<La
 }
 
 async function tableAt(place: Place, settings: OpenSettings): Promise<Layer | Table> {
+  useThreads(host.threads());
   const opened = await look(place, settings);
   const { table } = chosenOf(opened, wordsOf(place), settings.layer);
   if (settings.crs === undefined) return table;

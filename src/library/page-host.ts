@@ -1,4 +1,5 @@
 import { IsomericError } from '../core/errors.ts';
+import type { Threads } from '../core/layer/threads.ts';
 import type { ByteSource } from '../formats/bytes/byte-source.ts';
 import type { Contents } from '../formats/opening/contents.ts';
 import type { Host, Reading, SavedFile } from './host.ts';
@@ -23,8 +24,19 @@ async function lookAt(sources: readonly ByteSource[], reading: Reading): Promise
   return lookAtSources(sources, reading, {});
 }
 
+/** Workers of the page, where it can have some. */
+function threads(): Threads | null {
+  if (typeof Worker === 'undefined') return null;
+  return {
+    most: Math.min(globalThis.navigator?.hardwareConcurrency ?? 1, 8),
+    clock: () => performance.now(),
+    start: async (task, setup) => (await import('./page-crew.ts')).startPageCrew(task, setup),
+  };
+}
+
 /** In a page a place is an address, and what is saved is handed over in memory. */
 export const host: Host = {
+  threads,
   source: fetched,
   look: async (place, reading) => lookAt([await fetched(place)], reading),
   lookAt,

@@ -1,9 +1,11 @@
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import type { Host } from '../library/host.ts';
+import { threads } from './threads.ts';
 
 /** In Node a place is a path of the disk, or an address. What a program does not use is not loaded. */
 export const host: Host = {
+  threads,
   async look(place, { sqlite: _, ...reading }) {
     const { lookPath } = await import('./open.ts');
     return lookPath(place, reading);

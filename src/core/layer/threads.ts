@@ -41,7 +41,7 @@ export interface Threads {
   readonly most: number;
   /** Milliseconds. */
   clock(): number;
-  start(task: string, setup: unknown): Crew;
+  start(task: string, setup: unknown): Promise<Crew>;
 }
 
 let threads: Threads | null = null;
@@ -85,7 +85,7 @@ export async function* withThreads<Setup, Batch, Out>(
         yield* accept(batch, asked === null ? null : here(asked));
         if (asked === null || offered === null) continue;
         spent += offered.clock() - before;
-        if (spent > patience) crew = offered.start(task.name, setup);
+        if (spent > patience) crew = await offered.start(task.name, setup);
         continue;
       }
       waiting.push({ batch, asked, answer: crew.ask(asked) });

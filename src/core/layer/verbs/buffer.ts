@@ -7,7 +7,7 @@ import { usableBox } from '../../geometry/unusable.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
-import { Batch } from '../batch.ts';
+import { Batch, smallBatches } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
 import { type TaskGiven, type TaskResult, withThreads } from '../threads.ts';
@@ -72,7 +72,7 @@ export function bufferLayer(layer: Layer, options: BufferOptions): Layer {
       yield* withThreads(
         bufferTask,
         { crs, style, rings },
-        batches,
+        smallBatches(batches, 512),
         (batch) => work.ask(batch),
         (batch, result) => work.accept(batch, result),
       );

@@ -9,7 +9,7 @@ import type { FillRule } from '../../geometry/overlay/fill-rule.ts';
 import { usableBox } from '../../geometry/unusable.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
-import { Batch } from '../batch.ts';
+import { Batch, smallBatches } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
 import { type TaskGiven, type TaskResult, withThreads } from '../threads.ts';
@@ -111,7 +111,7 @@ export function intersectLayers(layer: Layer, other: Layer, options: IntersectOp
       yield* withThreads(
         intersectTask,
         work.setup(crs),
-        source,
+        smallBatches(source, 1024),
         (batch) => work.ask(batch),
         (batch, result) => work.accept(batch, result),
       );
