@@ -73,6 +73,7 @@ export { concatenate } from './layer/concatenate.ts';
 export * from './layer/feature-ids.ts';
 export { type Figures, figuresBy } from './layer/figures.ts';
 export * from './layer/layer.ts';
+export { type Threads, useThreads } from './layer/threads.ts';
 export { assignCrs } from './layer/verbs/assign-crs.ts';
 export { type ClipOptions, clipLayer } from './layer/verbs/clip.ts';
 export {

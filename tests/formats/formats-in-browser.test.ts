@@ -82,6 +82,27 @@ describe('in Chromium', () => {
     expect(mistakes).toEqual([]);
   });
 
+  it('layer verbs work in workers of the page, and make the same bytes', async () => {
+    const lines = Array.from({ length: 6000 }, (_, k) => {
+      const [x, y] = [500_000 + 90 * (k % 80), 4_000_000 + 70 * Math.floor(k / 80)];
+      const coordinates = Array.from({ length: 12 }, (_, n) => [x + 15 * n, y + 40 * Math.sin(n * k)]);
+      return JSON.stringify({
+        type: 'Feature',
+        properties: { k },
+        geometry: { type: 'LineString', coordinates },
+      });
+    });
+    const text = `{"type":"FeatureCollection","crs":{"type":"name","properties":{"name":"urn:ogc:def:crs:EPSG::32626"}},"features":[${lines.join(',')}]}`;
+    const told = (await page.evaluate(
+      (given) => (window as unknown as { inWorkers(a: string): Promise<unknown> }).inWorkers(given),
+      text,
+    )) as { same: boolean; bytes: number; workers: number };
+    expect(told.same).toBe(true);
+    expect(told.bytes).toBeGreaterThan(1e6);
+    expect(told.workers).toBeGreaterThan(1);
+    expect(mistakes).toEqual([]);
+  }, 120_000);
+
   it('archives, gzip and bzip2 are opened', async () => {
     const looked = (bytes: Uint8Array, name: string) =>
       page.evaluate(

@@ -1,7 +1,7 @@
 /** What tests/formats/formats-in-browser.test.ts drives: every format written and read again in the page. */
 
-import { gatherDataset, IsomericError } from 'isomeric';
-import { countRows } from 'isomeric/core';
+import { buffer, gatherDataset, IsomericError, openLayer, prepare, save } from 'isomeric';
+import { countRows, useThreads } from 'isomeric/core';
 import {
   lookInside,
   memoryTarget,
@@ -93,4 +93,30 @@ async function failing(request: DatasetRequest, patience?: number): Promise<stri
   }
 }
 
-Object.assign(window, { throughFormat, looked, gathered, failing, sentences, ready: true });
+/** Buffers of many lines, in the page alone and with workers: whether the bytes are the same, and how many workers came. */
+async function inWorkers(text: string): Promise<{ same: boolean; bytes: number; workers: number }> {
+  let workers = 0;
+  const Own = globalThis.Worker;
+  globalThis.Worker = class extends Own {
+    constructor(...args: ConstructorParameters<typeof Own>) {
+      super(...args);
+      workers++;
+    }
+  };
+  const made = async (alone: boolean) => {
+    const layer = await prepare(openLayer(new Blob([text])), buffer({ distance: 30 }));
+    if (alone) useThreads(null);
+    const { files } = await save(layer, 'buffers.geojson');
+    return new Uint8Array(await (await files[0].blob()).arrayBuffer());
+  };
+  try {
+    const one = await made(true);
+    const several = await made(false);
+    const same = one.length === several.length && one.every((byte, k) => byte === several[k]);
+    return { same, bytes: one.length, workers };
+  } finally {
+    globalThis.Worker = Own;
+  }
+}
+
+Object.assign(window, { inWorkers, throughFormat, looked, gathered, failing, sentences, ready: true });
