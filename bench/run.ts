@@ -22,6 +22,7 @@ import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
 import { overlayLines } from './overlay.ts';
 import { savingLines } from './savings.ts';
+import { shapeLines } from './shapes.ts';
 import { streamLines } from './streams.ts';
 import { tableLines } from './tables.ts';
 
@@ -99,6 +100,8 @@ if (wanted('geopackage')) add(await geopackageWriting());
 if (wanted('bybox')) for (const line of await byBoxLines()) console.log(line);
 
 if (wanted('overlay')) for (const line of await overlayLines()) console.log(line);
+
+if (wanted('shapes')) for (const line of await shapeLines()) console.log(line);
 
 if (wanted('clip')) {
   const layer = squares(1_000_000);

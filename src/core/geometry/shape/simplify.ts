@@ -1,5 +1,4 @@
 import { GeometryArray } from '../geometry-array.ts';
-import { orientation } from '../predicates.ts';
 import type { Ruler } from '../ruler.ts';
 import { LivePoints } from './live-points.ts';
 import { SharedVertices } from './shared-vertices.ts';
@@ -87,8 +86,14 @@ class Elimination {
     this.left = count;
     this.live = new LivePoints(this.x, this.y, count);
     this.queue = new VertexQueue(count);
+    options.ruler.metresPerUnit(0, 0, this.scale);
     this.hidden = options.by === 'distance' ? new HiddenPoints(count) : null;
-    for (let n = 0; n < count; n++) if (isNode[n] === 0 && one[n] >= 0) this.queue.put(n, this.weight(n));
+    for (let n = 0; n < count; n++) {
+      if (isNode[n] === 1 || one[n] < 0) continue;
+      const weight = this.weight(n);
+      if (weight <= options.upTo) this.queue.fill(n, weight);
+    }
+    this.queue.order();
   }
 
   /** Vertices that ought to have gone and stayed. */
@@ -110,7 +115,7 @@ class Elimination {
     while (this.left > least) {
       const n = queue.pop();
       if (n < 0) return;
-      const weight = queue.weightOf(n);
+      const weight = queue.taken;
       if (weight > options.upTo) return;
       // By effective area, what goes later counts as much as what went before it.
       if (weight > top) top = weight;
@@ -127,12 +132,18 @@ class Elimination {
       if (this.isNode[a] === 1 && this.isNode[b] === 1) this.straight.add(this.key(a, b));
       this.relink(a, n, b);
       this.relink(b, n, a);
-      for (const m of [a, b]) {
-        if (this.isNode[m] === 1) continue;
-        const own = this.weight(m);
-        queue.put(m, options.by === 'area' ? Math.max(own, top) : own);
-      }
+      this.again(a, top);
+      this.again(b, top);
     }
+  }
+
+  /** Weighs a position again whose neighbour went. */
+  private again(n: number, top: number): void {
+    if (this.isNode[n] === 1) return;
+    const own = this.weight(n);
+    // What may stay as it is need not be in the queue, unless it is already.
+    if (own <= this.options.upTo || this.queue.has(n))
+      this.queue.put(n, this.options.by === 'area' && own < top ? top : own);
   }
 
   private relink(n: number, from: number, to: number): void {
@@ -144,24 +155,7 @@ class Elimination {
   /** Would the line a → b run through no other vertex, and no ring vanish? */
   private mayGo(n: number, a: number, b: number): boolean {
     if (a === b || this.isNextTo(a, b)) return false;
-    const { x, y } = this;
-    const turn = orientation(x[a], y[a], x[n], y[n], x[b], y[b]);
-    const sign = turn < 0 ? -1 : 1;
-    return !this.live.any(
-      Math.min(x[a], x[n], x[b]),
-      Math.min(y[a], y[n], y[b]),
-      Math.max(x[a], x[n], x[b]),
-      Math.max(y[a], y[n], y[b]),
-      (m) => {
-        if (m === n || m === a || m === b) return false;
-        const [px, py] = [x[m], y[m]];
-        return (
-          sign * orientation(x[a], y[a], x[n], y[n], px, py) >= 0 &&
-          sign * orientation(x[n], y[n], x[b], y[b], px, py) >= 0 &&
-          sign * orientation(x[b], y[b], x[a], y[a], px, py) >= 0
-        );
-      },
-    );
+    return !this.live.triangleHolds(a, n, b);
   }
 
   /** Are two positions joined by an edge other than through the one between them? */
@@ -179,51 +173,49 @@ class Elimination {
 
   /** What leaving out position n would change: metres or square metres. */
   private weight(n: number): number {
-    const { x, y, scale } = this;
+    const { x, y, scale, hidden } = this;
     const a = this.one[n];
     const b = this.other[n];
-    this.options.ruler.metresPerUnit(x[n], y[n], scale);
-    const [sx, sy] = scale;
+    if (this.options.ruler.geodesic) this.options.ruler.metresPerUnit(x[n], y[n], scale);
+    const sx = scale[0];
+    const sy = scale[1];
     const ax = (x[a] - x[n]) * sx;
     const ay = (y[a] - y[n]) * sy;
     const bx = (x[b] - x[n]) * sx;
     const by = (y[b] - y[n]) * sy;
-    if (this.hidden === null) return Math.abs(ax * by - ay * bx) / 2;
-    let most = distanceToSegment(0, 0, ax, ay, bx, by);
-    this.hidden.visit(n, (m) => {
-      const far = distanceToSegment((x[m] - x[n]) * sx, (y[m] - y[n]) * sy, ax, ay, bx, by);
+    if (hidden === null) return Math.abs(ax * by - ay * bx) / 2;
+    // Distances to the line from neighbour to neighbour, of this position and of all that went beside it.
+    const dx = bx - ax;
+    const dy = by - ay;
+    const length = dx * dx + dy * dy;
+    let most = 0;
+    for (let m = n, list = 0; ; ) {
+      const px = (x[m] - x[n]) * sx - ax;
+      const py = (y[m] - y[n]) * sy - ay;
+      const along = length === 0 ? 0 : Math.min(1, Math.max(0, (px * dx + py * dy) / length));
+      const [ex, ey] = [px - along * dx, py - along * dy];
+      const far = ex * ex + ey * ey;
       if (far > most) most = far;
-    });
-    return most;
+      // First the list to one neighbour, then that to the other.
+      m = m === n || m === hidden.last[list - 1][n] ? -1 : hidden.next[m];
+      while (m < 0 && list < 2) m = hidden.first[list++][n];
+      if (m < 0) return Math.sqrt(most);
+    }
   }
-}
-
-function distanceToSegment(px: number, py: number, ax: number, ay: number, bx: number, by: number): number {
-  const dx = bx - ax;
-  const dy = by - ay;
-  const length = dx * dx + dy * dy;
-  const along = length === 0 ? 0 : Math.min(1, Math.max(0, ((px - ax) * dx + (py - ay) * dy) / length));
-  return Math.hypot(px - ax - along * dx, py - ay - along * dy);
 }
 
 /** Positions that went, as lists on the way from each position to its two neighbours; each list stands at both ends. */
 class HiddenPoints {
-  private readonly next: Int32Array;
+  readonly next: Int32Array;
   /** First and last of the lists to `one` and to `other` of each position. */
-  private readonly first: [Int32Array, Int32Array];
-  private readonly last: [Int32Array, Int32Array];
+  readonly first: [Int32Array, Int32Array];
+  readonly last: [Int32Array, Int32Array];
 
   constructor(count: number) {
     const lists = () => new Int32Array(count).fill(-1);
     this.next = lists();
     this.first = [lists(), lists()];
     this.last = [lists(), lists()];
-  }
-
-  visit(n: number, each: (m: number) => void): void {
-    for (const side of [0, 1] as const)
-      for (let m = this.first[side][n], end = this.last[side][n]; m >= 0; m = m === end ? -1 : this.next[m])
-        each(m);
   }
 
   /** Position n goes: what was hidden on both of its sides, and itself, now lies between a and b. */
