@@ -1,5 +1,5 @@
 import type { Area } from '../core/layer/area.ts';
-import { type Cutting, cutting, fillRule } from './cutting.ts';
+import { type Cutting, checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -30,15 +30,17 @@ export const clipVerb = describeVerb({
       program: 'clip(area)',
     },
   ],
-  async apply(given, { area, keep, least, rule, turn }) {
+  async apply(given, { area, keep, least, rule, turn, strict, share, split }) {
     // Loaded only here: a page pays for it when it cuts.
     const { clipLayer } = await import('../core/layer/verbs/clip.ts');
     const { index, note } = await area.in(given);
-    return clipLayer(given, index, {
+    return clipLayer(await checked(given, strict), index, {
       mode: keep === 'whole' ? 'whole' : 'cut',
       least,
       rule: fillRule(rule),
       turn,
+      share,
+      split,
       note,
     });
   },
@@ -49,7 +51,7 @@ export const clipVerb = describeVerb({
  *
  * @param options `keep: 'whole'` keeps whole what reaches across the border; `least`: what has less than this of itself
  *   inside is dropped, in per cent; `rule`: what rings enclose that cross or overlap themselves; `turn`: turns all rings
- *   one way
+ *   one way; `strict`: stops at what is invalid; `share`, `split`: tells the share that is left, and splits figures by it
  * @throws IsomericError `crs-missing` where the layer or the area does not say its CRS
  */
 export function clip(area: Given<Area>, options: Cutting = {}): LayerStep {

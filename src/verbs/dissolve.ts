@@ -1,5 +1,5 @@
 import type { FillRule } from '../core/geometry/overlay/fill-rule.ts';
-import { cutting, fillRule } from './cutting.ts';
+import { checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type FieldTexts, fieldsOf } from './fields.ts';
 import { type LayerStep, stepOf } from './step.ts';
@@ -23,6 +23,7 @@ export const dissolveVerb = describeVerb({
       sign: 'names',
     },
     rule: cutting.rule,
+    strict: cutting.strict,
   },
   examples: [
     {
@@ -32,9 +33,9 @@ export const dissolveVerb = describeVerb({
       program: "dissolve({ wards: 'count()' }, { by: ['district'] })",
     },
   ],
-  async apply(given, { fields = [], by = [], rule }) {
+  async apply(given, { fields = [], by = [], rule, strict }) {
     const { dissolveLayer } = await import('../core/layer/verbs/dissolve.ts');
-    return dissolveLayer(given, { by, compute: fields, rule: fillRule(rule) });
+    return dissolveLayer(await checked(given, strict), { by, compute: fields, rule: fillRule(rule) });
   },
 });
 
@@ -47,7 +48,7 @@ export const dissolveVerb = describeVerb({
  */
 export function dissolve(
   fields: FieldTexts = {},
-  options: { by?: readonly string[]; rule?: FillRule } = {},
+  options: { by?: readonly string[]; rule?: FillRule; strict?: boolean } = {},
 ): LayerStep {
   return stepOf(dissolveVerb, () => ({ ...options, fields: fieldsOf(fields) }));
 }

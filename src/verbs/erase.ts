@@ -1,5 +1,5 @@
 import type { Area } from '../core/layer/area.ts';
-import { type Cutting, cutting, fillRule } from './cutting.ts';
+import { type Cutting, checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -30,15 +30,17 @@ export const eraseVerb = describeVerb({
       program: 'erase(area)',
     },
   ],
-  async apply(given, { area, keep, least, rule, turn }) {
+  async apply(given, { area, keep, least, rule, turn, strict, share, split }) {
     // Loaded only here: a page pays for it when it cuts.
     const { eraseLayer } = await import('../core/layer/verbs/clip.ts');
     const { index, note } = await area.in(given);
-    return eraseLayer(given, index, {
+    return eraseLayer(await checked(given, strict), index, {
       mode: keep === 'whole' ? 'whole' : 'cut',
       least,
       rule: fillRule(rule),
       turn,
+      share,
+      split,
       note,
     });
   },

@@ -1,5 +1,5 @@
 import type { FillRule } from '../core/geometry/overlay/fill-rule.ts';
-import { cutting, fillRule } from './cutting.ts';
+import { checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type LayerStep, stepOf } from './step.ts';
 
@@ -11,6 +11,7 @@ export const flattenVerb = describeVerb({
   own: null,
   options: {
     rule: cutting.rule,
+    strict: cutting.strict,
   },
   examples: [
     {
@@ -19,13 +20,13 @@ export const flattenVerb = describeVerb({
       program: 'flatten()',
     },
   ],
-  async apply(given, { rule }) {
+  async apply(given, { rule, strict }) {
     const { flattenLayer } = await import('../core/layer/verbs/flatten.ts');
-    return flattenLayer(given, fillRule(rule));
+    return flattenLayer(await checked(given, strict), fillRule(rule));
   },
 });
 
 /** Cuts areas that overlap by each other: one feature for each set of areas that cover something together, with how many and which. */
-export function flatten(options: { rule?: FillRule } = {}): LayerStep {
+export function flatten(options: { rule?: FillRule; strict?: boolean } = {}): LayerStep {
   return stepOf(flattenVerb, () => options);
 }

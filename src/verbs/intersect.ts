@@ -1,6 +1,6 @@
 import type { Layer } from '../core/layer/layer.ts';
 import type { IntersectOptions, Pieces } from '../core/layer/verbs/intersect.ts';
-import { cutting, fillRule } from './cutting.ts';
+import { checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -29,6 +29,7 @@ export const intersectVerb = describeVerb({
       sign: 'names',
     },
     rule: cutting.rule,
+    strict: cutting.strict,
   },
   examples: [
     {
@@ -38,9 +39,9 @@ export const intersectVerb = describeVerb({
       program: "intersect(districts, { pieces: 'given' })",
     },
   ],
-  async apply(given, { areas, pieces, split, rule }) {
+  async apply(given, { areas, pieces, split, rule, strict }) {
     const { intersectLayers } = await import('../core/layer/verbs/intersect.ts');
-    return intersectLayers(given, areas, {
+    return intersectLayers(await checked(given, strict), await checked(areas, strict), {
       pieces: pieces as Pieces | undefined,
       split,
       rule: fillRule(rule),
@@ -55,7 +56,10 @@ export const intersectVerb = describeVerb({
  * @param options `pieces`: those of `both` (when left out), of the `given` layer too where the other has nothing, or
  *   `all`; `split`: fields whose figures are split by share; `rule`: what rings enclose that cross or overlap themselves
  */
-export function intersect(areas: Given<Layer>, options: IntersectOptions = {}): LayerStep {
+export function intersect(
+  areas: Given<Layer>,
+  options: IntersectOptions & { strict?: boolean } = {},
+): LayerStep {
   const other = later(areas);
   return stepOf(intersectVerb, async () => ({ ...options, areas: await other }));
 }

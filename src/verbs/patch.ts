@@ -1,6 +1,6 @@
 import type { FillRule } from '../core/geometry/overlay/fill-rule.ts';
 import type { Layer } from '../core/layer/layer.ts';
-import { cutting, fillRule } from './cutting.ts';
+import { checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -18,6 +18,7 @@ export const patchVerb = describeVerb({
       command: 'argument',
     },
     rule: cutting.rule,
+    strict: cutting.strict,
   },
   examples: [
     {
@@ -27,14 +28,14 @@ export const patchVerb = describeVerb({
       program: 'patch(districts)',
     },
   ],
-  async apply(given, { areas, rule }) {
+  async apply(given, { areas, rule, strict }) {
     const { patchLayer } = await import('../core/layer/verbs/patch.ts');
-    return patchLayer(given, areas, fillRule(rule));
+    return patchLayer(await checked(given, strict), await checked(areas, strict), fillRule(rule));
   },
 });
 
 /** Puts the areas of another layer in the place of what lies there; fields go by their names. */
-export function patch(areas: Given<Layer>, options: { rule?: FillRule } = {}): LayerStep {
+export function patch(areas: Given<Layer>, options: { rule?: FillRule; strict?: boolean } = {}): LayerStep {
   const other = later(areas);
   return stepOf(patchVerb, async () => ({ ...options, areas: await other }));
 }

@@ -5,7 +5,7 @@ import { type LayerStep, stepOf } from './step.ts';
 export const pointsVerb = describeVerb({
   name: 'points',
   words:
-    'put points in place of features: inside areas, at centroids, vertices, ends or middles, or along lines',
+    'put points in place of features: inside areas (or deep inside), at centroids, vertices, ends or middles, or along lines',
   takes: 'layer',
   done: 'made points',
   own: 'place',
@@ -38,7 +38,7 @@ export const pointsVerb = describeVerb({
 });
 
 /**
- * Points of features. `inside areas` (when left out) and `centroids` put one in place of each; `vertices`, `ends`, `middles` and
+ * Points of features. `inside areas` (when left out), `deep inside` (farthest from the border) and `centroids` put one in place of each; `vertices`, `ends`, `middles` and
  * `along lines` (with `every` so many metres) make several.
  */
 export function points(place: PointPlace = 'inside areas', options: { every?: number } = {}): LayerStep {

@@ -1,6 +1,6 @@
 import type { FillRule } from '../core/geometry/overlay/fill-rule.ts';
 import type { Layer } from '../core/layer/layer.ts';
-import { cutting, fillRule } from './cutting.ts';
+import { checked, cutting, fillRule } from './cutting.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
@@ -13,6 +13,7 @@ export const splitVerb = describeVerb({
   options: {
     along: { kind: 'layer', words: 'the layer that is cut along', required: true, command: 'argument' },
     rule: cutting.rule,
+    strict: cutting.strict,
   },
   examples: [
     {
@@ -22,14 +23,14 @@ export const splitVerb = describeVerb({
       program: 'split(districts)',
     },
   ],
-  async apply(given, { along, rule }) {
+  async apply(given, { along, rule, strict }) {
     const { splitLayer } = await import('../core/layer/verbs/split.ts');
-    return splitLayer(given, along, fillRule(rule));
+    return splitLayer(await checked(given, strict), along, fillRule(rule));
   },
 });
 
 /** Cuts areas along the lines and borders of another layer, and lines wherever it meets them: one feature for each piece. */
-export function split(along: Given<Layer>, options: { rule?: FillRule } = {}): LayerStep {
+export function split(along: Given<Layer>, options: { rule?: FillRule; strict?: boolean } = {}): LayerStep {
   const other = later(along);
   return stepOf(splitVerb, async () => ({ ...options, along: await other }));
 }

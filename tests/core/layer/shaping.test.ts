@@ -15,11 +15,15 @@ import {
   buffer,
   bundle,
   cells,
+  clip,
   compare,
   connect,
   densify,
+  dissolve,
   enclose,
+  erase,
   flatten,
+  intersect,
   measure,
   merge,
   mesh,
@@ -344,7 +348,86 @@ describe('one layer laid over another', () => {
   });
 });
 
+describe('what is cut', () => {
+  const area = areaFrom(layerWith([square(0, 0, 10)]));
+  const given = layerWith([square(2, 2, 4), square(8, 0, 4), line([5, 5], [25, 5]), square(50, 0, 1)], {
+    people: [10, 100, 20, 7],
+    name: ['a', 'b', 'c', 'd'],
+  });
+  it('tells the share that is left, and splits figures by it, said and never unasked', async () => {
+    const inside = await read(prepare(given, clip(area, { share: true, split: ['people'] })));
+    expect(inside.rows.map(({ name, people, share }) => [name, people, share])).toEqual([
+      ['a', 10, 1],
+      ['b', 50, 0.5],
+      ['c', 5, 0.25],
+    ]);
+    expect(inside.account.notes).toContain(
+      'people was split by the share of what is left of each (in EPSG:32626 (WGS 84 / UTM zone 26N)): as if spread evenly over each feature.',
+    );
+    const outside = await read(prepare(given, erase(area, { split: ['people'] })));
+    expect(outside.rows.map(({ name, people }) => [name, people])).toEqual([
+      ['b', 50],
+      ['c', 15],
+      ['d', 7],
+    ]);
+    expect((await read(prepare(given, clip(area)))).rows[1]).toEqual({ people: 100, name: 'b' });
+    await expect(prepare(given, clip(area, { split: ['name'] }))).rejects.toMatchObject({
+      code: 'split-type',
+    });
+  });
+  it('stops at what is invalid when asked, with the place', async () => {
+    const bow = layerWith([
+      square(1, 1, 1),
+      {
+        type: 'Polygon',
+        coordinates: [
+          [
+            [0, 0],
+            [4, 4],
+            [4, 0],
+            [0, 4],
+            [0, 0],
+          ],
+        ],
+      },
+    ]);
+    for (const step of [
+      clip(area, { strict: true }),
+      erase(area, { strict: true }),
+      intersect(given, { strict: true }),
+      dissolve({}, { strict: true }),
+      patch(given, { strict: true }),
+      flatten({ strict: true }),
+      split(given, { strict: true }),
+    ])
+      await expect(read(prepare(bow, step))).rejects.toMatchObject({
+        code: 'feature-invalid',
+        message: expect.stringContaining('Feature 2 of things is invalid: a ring crosses itself, at 2, 2'),
+      });
+    expect((await read(prepare(bow, clip(area)))).rows.length).toBe(2);
+  });
+});
+
 describe('shapes made of features', () => {
+  it('a point deep inside lies farther from the border than the usual one', async () => {
+    const shape: GeometryObject = {
+      type: 'Polygon',
+      coordinates: [
+        [
+          [0, 0],
+          [100, 0],
+          [100, 4],
+          [40, 4],
+          [40, 40],
+          [0, 40],
+          [0, 0],
+        ],
+      ],
+    };
+    const { geometry } = await read(prepare(layerWith([shape]), points('deep inside')));
+    const [x, y] = geometry.xy;
+    expect(Math.min(x, y, 40 - x, 40 - y)).toBeGreaterThan(19);
+  });
   it('parts, of one kind or all, and bundles of them again', async () => {
     const given = layerWith(
       [

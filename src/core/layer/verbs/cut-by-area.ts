@@ -6,6 +6,8 @@ import type { AreaIndex } from '../../geometry/overlay/area-index.ts';
 import { Clipped } from '../../geometry/overlay/clipping.ts';
 import { type FillRule, isOneWay, turnRings } from '../../geometry/overlay/fill-rule.ts';
 import { greatestCoordinate } from '../../geometry/predicates.ts';
+import { ColumnBuilder } from '../../table/column-builder.ts';
+import { type Field, freeName } from '../../table/schema.ts';
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
 import { type TaskResult, withThreads } from '../threads.ts';
@@ -13,6 +15,7 @@ import { settle } from './cut-one.ts';
 import { cutTask, Left } from './cut-task.ts';
 import { fillHeights } from './heights.ts';
 import { tellSlivers } from './slivers.ts';
+import { splitColumn, splitWords } from './splitting.ts';
 import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 
@@ -26,6 +29,10 @@ export interface CutOptions {
   rule?: FillRule;
   /** Turns the rings of all features one way, also of those kept whole: shells counter-clockwise, holes clockwise. */
   turn?: boolean;
+  /** Adds a field with the share of each feature that is left. */
+  share?: boolean;
+  /** Fields whose figures are split by that share: counts, not rates. */
+  split?: readonly string[];
   /** Added to the account: how the area was brought into the layer's CRS. */
   note?: string;
 }
@@ -67,13 +74,21 @@ export function cutByArea(
       ? [...new Set(layer.kinds.flatMap((kind) => [kind, multi[kind] ?? kind]))]
       : layer.kinds;
   const byBox = layer.readsByBox && !outside;
+  const shares = options.share === true || (options.split?.length ?? 0) > 0 ? sharing(layer, options) : null;
   return applyVerb(verb, layer, {
     kinds,
+    schema: shares?.schema,
     // What the source passes over is outside: it is counted all the same.
     handOn: (given) => (byBox ? { ...given, box: area.box } : given),
     async *run(account, batches) {
       const tally = new Tally();
-      const setup = { area: area.geometry.buffers(), outside, least: options.least ?? 0, rule: options.rule };
+      const setup = {
+        area: area.geometry.buffers(),
+        outside,
+        least: options.least ?? 0,
+        rule: options.rule,
+        shares: shares === null ? null : { crs: layer.crs },
+      };
       const scanned = async function* () {
         for await (const batch of batches)
           yield settledBatch(batch, area, outside, tally, account, layer.name);
@@ -87,11 +102,13 @@ export function cutByArea(
             ? null
             : { geometry: takeGeometries(batch.geometry!, undecided), numbers: null },
         (settled, result) => {
-          const cut = assembled(settled, result, options, tally);
+          const cut = assembled(settled, result, options, tally, shares);
           return cut === null ? [] : [cut];
         },
       );
       if (byBox && layer.count !== undefined) tally.all = layer.count;
+      if (shares !== null && shares.split.length > 0)
+        account.notes.push(splitWords(layer, shares.split, 'what is left of each'));
       close(account, layer.name, tally, outside, options);
     },
   });
@@ -105,6 +122,46 @@ interface Settled {
   stay: number;
   /** Numbers of the features that may reach across the border. */
   undecided: number[];
+}
+
+/** Which fields are split by the shares that are left, and whether the shares are told. */
+interface Sharing {
+  schema: Field[];
+  split: readonly number[];
+  told: boolean;
+}
+
+function sharing(layer: Layer, { split = [], share = false }: CutOptions): Sharing {
+  const columns = split.map((name) => splitColumn(layer, name));
+  const schema = layer.schema.map((field, c) =>
+    columns.includes(c) ? { ...field, type: 'real' as const } : field,
+  );
+  if (!share) return { schema, split: columns, told: false };
+  const name = freeName(
+    'share',
+    schema.map((field) => field.name),
+  );
+  return {
+    schema: [...schema, { name, type: 'real', title: 'Share that is left' }],
+    split: columns,
+    told: true,
+  };
+}
+
+/** Rows with figures split by shares, and the shares beside them. */
+function shared(rows: Batch, shares: Float64Array, { split, told }: Sharing): Batch {
+  const columns = rows.columns.map((column, c) => {
+    if (!split.includes(c)) return column;
+    const builder = new ColumnBuilder('real');
+    for (let i = 0; i < rows.length; i++)
+      if (column.isNull(i)) builder.null();
+      else builder.number(column.number(i) * shares[i]);
+    return builder.finish();
+  });
+  if (!told) return rows.with({ columns });
+  const own = new ColumnBuilder('real');
+  for (let i = 0; i < rows.length; i++) own.number(shares[i]);
+  return rows.with({ columns: [...columns, own.finish()] });
 }
 
 /** Beside the fates: without vertices, or with such that geometry cannot be computed with. */
@@ -184,14 +241,16 @@ function assembled(
   result: TaskResult | null,
   options: CutOptions,
   tally: Tally,
+  sharing: Sharing | null,
 ): Batch | null {
   const geometry = batch.geometry!;
   const n = batch.length;
-  if (stay === n && options.turn !== true) return batch;
+  if (stay === n && options.turn !== true && sharing === null) return batch;
   if (stay === 0 && undecided.length === 0) return null;
   const kept = new Uint32Array(stay + undecided.length);
   const shapeOf = new Int32Array(kept.length).fill(-1);
-  const [left, marks] = result?.arrays ?? [];
+  const shares = new Float64Array(sharing === null ? 0 : kept.length).fill(1);
+  const [left, marks, sharesLeft] = result?.arrays ?? [];
   let count = 0;
   let shapes = 0;
   let next = 0;
@@ -210,7 +269,10 @@ function assembled(
         tally.cut++;
         if ((marks[k] & 2) !== 0) tally.slivers++;
         const shape = shapes++;
-        if (options.mode !== 'whole') shapeOf[count] = shape;
+        if (options.mode !== 'whole') {
+          shapeOf[count] = shape;
+          if (sharing !== null) shares[count] = sharesLeft[k];
+        }
       }
     }
     kept[count++] = i;
@@ -221,7 +283,8 @@ function assembled(
   let made = (plain ? keptFeatures : copied)(geometry, indices, shapeOf, result?.geometry ?? null);
   if (geometry.z !== null || geometry.m !== null) made = fillHeights(geometry, indices, made);
   if (options.turn === true && !isOneWay(made)) made = turnRings(made);
-  return batch.take(indices, made);
+  const rows = batch.take(indices, made);
+  return sharing === null ? rows : shared(rows, shares, sharing);
 }
 
 /** The same as `keptFeatures`, for arrays with heights, measures or collections. */

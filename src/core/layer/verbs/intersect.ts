@@ -1,5 +1,5 @@
 import { type Account, type Count, closeAccount, counted, listed } from '../../account.ts';
-import { type Crs, crsLabel, sameCrs } from '../../crs/crs.ts';
+import { type Crs, sameCrs } from '../../crs/crs.ts';
 import { IsomericError } from '../../errors.ts';
 import { type Box, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { GeometryMaker, takeGeometries } from '../../geometry/geometry-maker.ts';
@@ -8,13 +8,14 @@ import { Clipped } from '../../geometry/overlay/clipping.ts';
 import type { FillRule } from '../../geometry/overlay/fill-rule.ts';
 import { usableBox } from '../../geometry/unusable.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
-import { type Field, freeName, requireField } from '../../table/schema.ts';
+import { type Field, freeName } from '../../table/schema.ts';
 import { Batch, smallBatches } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
 import { type TaskGiven, type TaskResult, withThreads } from '../threads.ts';
 import { Fate, type IntersectSetup, intersectTask, measureFor } from './intersect-task.ts';
 import { reprojectLayer } from './reproject.ts';
+import { splitColumn, splitWords } from './splitting.ts';
 import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 
@@ -64,7 +65,7 @@ export function intersectLayers(layer: Layer, other: Layer, options: IntersectOp
     names.push(name);
     return name;
   };
-  const split = (options.split ?? []).map((name) => requireField(layer.schema, name, layer.name));
+  const split = (options.split ?? []).map((name) => splitColumn(layer, name));
   const renamed: string[] = [];
   const plain = (name: string) => name.replace(/[^\p{L}\p{N}_]+/gu, '_');
   const schema: Field[] = [
@@ -91,17 +92,6 @@ export function intersectLayers(layer: Layer, other: Layer, options: IntersectOp
       title: `Share of the feature of ${other.name}`,
     },
   ];
-  for (const c of split)
-    if (layer.schema[c].type !== 'integer' && layer.schema[c].type !== 'real')
-      throw new IsomericError(
-        'split-type',
-        `${layer.schema[c].name} holds no numbers, so it cannot be split.`,
-        {
-          place: { layer: layer.name },
-          blame: 'usage',
-          advice: 'Name fields with figures that are sums: counts, not rates.',
-        },
-      );
   return applyVerb('Intersect', layer, {
     schema,
     kinds: undefined,
@@ -120,10 +110,7 @@ export function intersectLayers(layer: Layer, other: Layer, options: IntersectOp
       account.notes.push(...own.accounts.slice(other.accounts.length).map((each) => each.sentence));
       if (renamed.length > 0)
         account.notes.push(`Of ${other.name}, ${listed(renamed)}, since ${layer.name} has them too.`);
-      if (split.length > 0)
-        account.notes.push(
-          `${listed(split.map((c) => layer.schema[c].name))} ${split.length === 1 ? 'was' : 'were'} split by the share of each piece${crs === null ? '' : ` (${crs.kind === 'geographic' ? 'on the ellipsoid' : `in ${crsLabel(crs)}`})`}: as if spread evenly over each feature.`,
-        );
+      if (split.length > 0) account.notes.push(splitWords(layer, split, 'each piece'));
       work.close();
     },
   });

@@ -1,6 +1,7 @@
 /** Where points can be put. */
 export const pointPlaces = [
   'inside areas',
+  'deep inside',
   'centroids',
   'vertices',
   'ends',

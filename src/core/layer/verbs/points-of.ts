@@ -1,7 +1,7 @@
 import { IsomericError } from '../../errors.ts';
 import { type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import type { GeometryMaker } from '../../geometry/geometry-maker.ts';
-import { centroid } from '../../geometry/measure/inner-circle.ts';
+import { centroid, greatestCircleWithin } from '../../geometry/measure/inner-circle.ts';
 import { type Ruler, rulerFor } from '../../geometry/ruler.ts';
 import type { ColumnBuilder } from '../../table/column-builder.ts';
 import type { Layer } from '../layer.ts';
@@ -10,7 +10,7 @@ import type { PointPlace } from './point-places.ts';
 import { type MakeShapes, reshapeLayer } from './reshape.ts';
 
 /**
- * Points of features: inside areas or at centroids in place of them; or, several of each, at vertices, at the ends or middles of
+ * Points of features: inside areas, as deep inside as can be (farthest from the border), or at centroids in place of them; or, several of each, at vertices, at the ends or middles of
  * paths, or along paths and borders, so many metres apart, with how far from the beginning.
  *
  * @param every metres between points along lines
@@ -29,9 +29,9 @@ export function pointsOf(layer: Layer, place: PointPlace = 'inside areas', every
   return reshapeLayer(layer, {
     verb: 'Points',
     kinds: ['Point'],
-    single: place === 'centroids',
+    single: place === 'centroids' || place === 'deep inside',
     added:
-      place === 'centroids'
+      place === 'centroids' || place === 'deep inside'
         ? []
         : place === 'vertices'
           ? [{ type: 'integer', title: 'Number of the vertex' }]
@@ -42,7 +42,7 @@ export function pointsOf(layer: Layer, place: PointPlace = 'inside areas', every
     begin: async () => makerOf(place, every ?? 0, distances ? await rulerFor(layer) : null),
     words: ({ made, features, nothing }) => [
       [made, made === 1 ? 'point' : 'points'],
-      ...(place === 'centroids'
+      ...(place === 'centroids' || place === 'deep inside'
         ? []
         : [[features, `${features === 1 ? 'feature has' : 'features have'} some`] as const]),
       ...(nothing > 0 ? [[nothing, 'without any dropped'] as const] : []),
@@ -58,6 +58,11 @@ function put(builder: GeometryMaker, x: number, y: number): void {
 }
 
 function makerOf(place: PointPlace, every: number, ruler: Ruler | null): MakeShapes {
+  if (place === 'deep inside')
+    return ({ geometry }, i, builder) => {
+      const circle = greatestCircleWithin(geometry!, i);
+      if (circle !== null) put(builder, circle.x, circle.y);
+    };
   if (place === 'centroids')
     return ({ geometry }, i, builder) => {
       if (geometry!.isEmpty(i)) return;
