@@ -9,6 +9,7 @@ import { filterRows } from '../core/layer/verbs/filter.ts';
 import { ending } from '../formats/opening/names.ts';
 import { fileSource } from '../node/bytes.ts';
 import { type OpenOptions, openOne } from '../node/open.ts';
+import { localPath } from './streams.ts';
 
 /** A CRS by code, name, WKT, or a .prj or .wkt file. */
 export async function crsArgument(text: string): Promise<Crs> {
@@ -31,7 +32,7 @@ export async function openInput(
   path: string,
   { layer, from, ...reading }: InputOptions = {},
 ): Promise<Layer | Table> {
-  const { table } = await openOne(path, layer, reading);
+  const { table } = await openOne(await localPath(path), layer, reading);
   if (from === undefined) return table;
   return assignCrs(asLayer(table, path), await crsArgument(from));
 }

@@ -27,6 +27,11 @@ export function makeOutput(options: { json?: boolean; colour?: boolean }): Outpu
   };
 }
 
+/** The same, with all words on the error stream: standard output holds what was made. */
+export function asideOnly(output: Output): Output {
+  return { ...output, json: false, line: (text = '') => output.aside(text) };
+}
+
 /** JSON leaves the second set of controls as it is; a terminal would obey them. */
 export function jsonForTerminal(text: string): string {
   return text.replace(/[\u007f-\u009f]/g, (c) => `\\u00${c.charCodeAt(0).toString(16)}`);

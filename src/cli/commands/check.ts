@@ -14,6 +14,7 @@ import {
 import { openPath } from '../../node/index.ts';
 import { exitCodes } from '../exit-codes.ts';
 import { printFindings, printJson, sentenceText } from '../output.ts';
+import { localPath } from '../streams.ts';
 import { type AddCommand, numberOption, outputOf } from './command.ts';
 
 export function severityOption(text: string): Severity | 'never' {
@@ -60,7 +61,7 @@ export const addCheck: AddCommand = (program) => {
       ) => {
         const output = outputOf(command);
         const failAt = severityOption(options.failAt);
-        const opened = (await openPath(path)).filter(
+        const opened = (await openPath(await localPath(path))).filter(
           ({ table }) => options.layer === undefined || table.name === options.layer,
         );
         if (opened.length === 0)

@@ -21,6 +21,7 @@ import { lookPath } from '../../node/index.ts';
 import { type GridView, gridView, printGrid } from '../grids.ts';
 import { findingText, type Output, printJson, textTable } from '../output.ts';
 import { blankText, printProfile, typeText, valuesText } from '../profiles.ts';
+import { localPath } from '../streams.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading } from './command.ts';
 
 interface LookOptions extends TableReading {
@@ -284,7 +285,7 @@ export const addLook: AddCommand = (program) => {
     .option('--field <names>', 'all about these fields: values with counts, reasons, quantiles, a histogram')
     .action(async (path: string, options: LookOptions, command) => {
       const output = outputOf(command);
-      const contents = await lookPath(path, openOptions(options));
+      const contents = await lookPath(await localPath(path), openOptions(options));
       const layers: LayerView[] = [];
       const broken: OtherFile[] = [];
       const failures: IsomericError[] = [];

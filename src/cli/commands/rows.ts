@@ -12,6 +12,7 @@ import {
 import { openOne } from '../../node/index.ts';
 import { type Output, printJson, textTable } from '../output.ts';
 import { printProfile } from '../profiles.ts';
+import { localPath } from '../streams.ts';
 import {
   type AddCommand,
   numberOption,
@@ -123,7 +124,7 @@ export const addRows: AddCommand = (program) => {
     .action(async (path: string, options: RowsOptions, command) => {
       const output = outputOf(command);
       const limit = numberOption('limit', options.limit, wholeAboveZero);
-      let { table } = await openOne(path, options.layer, openOptions(options));
+      let { table } = await openOne(await localPath(path), options.layer, openOptions(options));
       if (options.where !== undefined) table = filterRows(table, options.where);
       if (options.summary === true) {
         const names = options.columns?.split(',').map((name) => name.trim());

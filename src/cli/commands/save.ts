@@ -17,9 +17,17 @@ import { openPath } from '../../node/index.ts';
 import { dataDictionary, dictionaryText } from '../../study/handing-on/dictionary.ts';
 import { watched } from '../finish.ts';
 import { crsArgument } from '../opening.ts';
-import { type Output, printAccounts, printFindings, printingReporter, printJson } from '../output.ts';
+import {
+  asideOnly,
+  type Output,
+  printAccounts,
+  printFindings,
+  printingReporter,
+  printJson,
+} from '../output.ts';
 import { settleOutput, tellReplaced, withReplace } from '../outputs.ts';
 import { saveMany } from '../save-many.ts';
+import { isStream, localPath, streamOut, streamTarget } from '../streams.ts';
 import { applyTableSteps, type TableSteps, withTableSteps } from '../table-steps.ts';
 import { columnsFromText } from '../verb-options.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
@@ -46,7 +54,7 @@ async function chosen(paths: readonly string[], options: SaveOptions): Promise<O
   const reading = openOptions(
     geometry === false || geometry === undefined ? others : { ...others, geometry },
   );
-  for (const path of paths) all.push(...(await openPath(path, reading)));
+  for (const path of paths) all.push(...(await openPath(await localPath(path), reading)));
   // Tables that only describe the others have done so already.
   const data = all.filter((opened) => opened.describes !== true);
   if (options.layer === undefined) return data.length > 0 ? data : all;
@@ -116,7 +124,9 @@ export const addSave: AddCommand = (program) => {
     )
     .option('--no-geometry', 'only the rows, as a table')
     .action(async (paths: string[], options: SaveOptions, command) => {
-      const output = outputOf(command);
+      const piped = isStream(options.out);
+      const output = piped ? asideOnly(outputOf(command)) : outputOf(command);
+      if (piped) options.out = streamTarget(options.out);
       const format = writingFormatFor(options.out, options.as);
       const settled = await settleOutput(options.out, paths, options);
       const opened = await chosen(paths, options);
@@ -150,6 +160,7 @@ export const addSave: AddCommand = (program) => {
         table.findings.map((finding) => ({ ...finding, layer: finding.layer ?? table.name })),
       );
       print(output, options.out, accounts, findings);
+      if (piped) await streamOut(options.out);
     });
   withReplace(saveCommand);
   withTableSteps(withTableOptions(saveCommand));

@@ -2,7 +2,9 @@ import type { Command } from 'commander';
 import type { Verb } from '../../verbs/description.ts';
 import { finish } from '../finish.ts';
 import { openInput, openLayerAt } from '../opening.ts';
+import { asideOnly } from '../output.ts';
 import { settleOutput, withReplace } from '../outputs.ts';
+import { isStream, streamOut, streamTarget } from '../streams.ts';
 import { addVerbOptions, verbValues } from '../verb-options.ts';
 import { type AddCommand, openOptions, outputOf, type TableReading, withTableOptions } from './command.ts';
 
@@ -29,7 +31,7 @@ export function commandOf(verb: Verb): AddCommand {
     command
       .requiredOption(
         '--out <path>',
-        'where to save; the ending says the format (GeoJSON, KML and GPX are always WGS 84)',
+        'where to save; the ending says the format (GeoJSON, KML and GPX are always WGS 84); “-” is standard output, as GeoJSON, “-.csv” as CSV',
       )
       .option('--layer <name>', `which of the layers of <${verb.given}>, when there are several`)
       .option('--from <crs>', 'the CRS that the layer has, when it does not say so or says a wrong one')
@@ -37,6 +39,8 @@ export function commandOf(verb: Verb): AddCommand {
         const own = rest.at(-1) as Command;
         const options = own.opts<VerbOptions>();
         // A mistake in where it is to go is told before anything is opened.
+        const piped = isStream(options.out);
+        if (piped) options.out = streamTarget(options.out);
         const inputs = [path, ...rest.flat(), options.area].filter((each) => typeof each === 'string');
         const settled = await settleOutput(options.out, inputs, { replace: options.replace });
         const given: Record<string, unknown> = { ...options };
@@ -50,7 +54,9 @@ export function commandOf(verb: Verb): AddCommand {
         const { layer, from } = options;
         const open = verb.takes === 'layer' ? openLayerAt : openInput;
         const table = await open(path, { layer, from, ...(other ? {} : reading) });
-        await finish(outputOf(own), await verb.apply(table, values), options.out, settled);
+        const output = piped ? asideOnly(outputOf(own)) : outputOf(own);
+        await finish(output, await verb.apply(table, values), options.out, settled);
+        if (piped) await streamOut(options.out);
       });
     withReplace(command);
     withTableOptions(command);

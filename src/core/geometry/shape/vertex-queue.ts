@@ -75,7 +75,7 @@ export class VertexQueue {
     for (;;) {
       const first = 4 * at + 1;
       if (first >= size) break;
-      const end = first + 4 < size ? first + 4 : size;
+      const end = Math.min(first + 4, size);
       let least = first;
       let key = keys[first];
       for (let child = first + 1; child < end; child++) {
