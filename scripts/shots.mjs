@@ -109,8 +109,12 @@ const terminals = {
     'isomeric look data/map-extracts/flood-depth.tif',
   ],
   'command-clip': [
-    `isomeric rows data/statistics-office/HOUSING.csv --where "households > 1000" --sort households_no_car --descending --limit 12`,
+    `isomeric rows data/statistics-office/HOUSING.csv --where "households > 1000" --sort households_no_car --descending --limit 6`,
     `isomeric clip data/map-extracts/teskaria-ombrey.zip --layer buildings --from data/teskaria-grid.wkt --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --out buildings.gpkg`,
+    'isomeric simplify data/boundary-office/wards-2024.geojson --scale 500000 --out small.gpkg',
+    'isomeric buffer data/map-extracts/teskaria-ombrey.zip --layer refuge_halls --rings 500,1000,2000 --out rings.gpkg',
+    'isomeric nearest buildings.gpkg data/map-extracts/teskaria-ombrey.zip --things refuge_halls --columns NAME --out far.csv | head -n 2',
+    'isomeric rows far.csv --columns ID,refuge_halls_distance,NAME --sort refuge_halls_distance --descending --limit 4',
   ],
   'command-features': [
     `isomeric features data/map-extracts/ombrey.osm.pbf --class roads,water,places,boundaries --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --figures --out west.gpkg`,
@@ -259,6 +263,8 @@ if (only === undefined || !only.startsWith('command')) {
     'omber',
     'embankments',
     'pumps',
+    'reach',
+    'flats',
   ])
     await page.getByLabel(`Show ${layer}`).uncheck();
   await page.getByLabel('Condition').fill('no_car_share > 32');

@@ -8,7 +8,7 @@ import { assignCrs } from '../core/layer/verbs/assign-crs.ts';
 import { filterRows } from '../core/layer/verbs/filter.ts';
 import { ending } from '../formats/opening/names.ts';
 import { fileSource } from '../node/bytes.ts';
-import { type OpenOptions, openOne } from '../node/open.ts';
+import { type OpenOptions, openOne, openPath } from '../node/open.ts';
 import { localPath } from './streams.ts';
 
 /** A CRS by code, name, WKT, or a .prj or .wkt file. */
@@ -35,6 +35,41 @@ export async function openInput(
   const { table } = await openOne(await localPath(path), layer, reading);
   if (from === undefined) return table;
   return assignCrs(asLayer(table, path), await crsArgument(from));
+}
+
+/**
+ * The layers or tables of a path that are asked for: one by its name, some with commas between, or “all” of them (of layers: all
+ * that have geometry).
+ */
+export async function openChosen(
+  path: string,
+  options: InputOptions,
+  onlyLayers: boolean,
+): Promise<(Layer | Table)[]> {
+  const { layer, from, ...reading } = options;
+  if (layer !== 'all' && layer?.includes(',') !== true)
+    return [await (onlyLayers ? openLayerAt : openInput)(path, options)];
+  const file = await localPath(path);
+  const there = (await openPath(file, reading)).filter((opened) => opened.describes !== true);
+  const tables = there.map(({ table }) => table);
+  const chosen =
+    layer === 'all' && !tables.some(({ name }) => name === 'all')
+      ? tables.filter((table) => !onlyLayers || isLayer(table))
+      : layer!
+          .split(',')
+          .map((name) => name.trim())
+          .map((name) => named(tables, name, path));
+  const crs = from === undefined ? null : await crsArgument(from);
+  return chosen.map((table) => (crs === null ? table : assignCrs(asLayer(table, path), crs)));
+}
+
+function named(tables: readonly (Layer | Table)[], name: string, path: string): Layer | Table {
+  const found = tables.find((table) => table.name === name);
+  if (found !== undefined) return found;
+  throw new IsomericError('layer-unknown', `There is no layer “${name}” in ${path}.`, {
+    advice: `There are: ${tables.map((table) => table.name).join(', ')}.`,
+    blame: 'usage',
+  });
 }
 
 /** The layer of a path; a table without geometry is an error. */

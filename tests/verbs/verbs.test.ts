@@ -159,6 +159,34 @@ describe('a command of a verb', () => {
     expect(run.code).toBe(code);
   });
 
+  it('is done to several layers at once, or to all', async () => {
+    const extract = path(root, 'demo/data/map-extracts/teskaria-ombrey.zip');
+    const districts = path(root, 'demo/data/boundary-office/districts-2024.geojson');
+    const here = [
+      '--from',
+      path(root, 'demo/data/teskaria-grid.wkt'),
+      '--area',
+      districts,
+      '--area-where',
+      "code = 'T204'",
+    ];
+    const all = await isomeric('clip', extract, '--layer', 'all', ...here, '--out', 'all.gpkg');
+    expect(all.code).toBe(0);
+    for (const said of [
+      'Clip: 161 roads in; 22 kept whole, 15 cut',
+      'Clip: 5,686 buildings in',
+      'Clip: 13 footbridges in',
+    ])
+      expect(all.out).toContain(said);
+    expect((await isomeric('look', 'all.gpkg')).out).toContain('5 layers');
+    const some = await isomeric('clip', extract, '--layer', 'roads, waterways', ...here, '--out', 'some.csv');
+    expect(some.out).toContain('37 roads written to roads.csv');
+    expect(some.out).toContain('3 waterways written to waterways.csv');
+    expect(some.out).not.toContain('buildings');
+    const wrong = await isomeric('clip', extract, '--layer', 'roads,rivers', ...here, '--out', 'no.gpkg');
+    expect(wrong).toMatchObject({ code: 2, told: expect.stringContaining('There is no layer “rivers”') });
+  });
+
   it('chooses layers of both files, renames columns, keeps whole', async () => {
     const districts = path(root, 'demo/data/boundary-office/districts-2024.geojson');
     await isomeric('save', wards, districts, '--out', 'two.gpkg');

@@ -1,7 +1,9 @@
 import type { Command } from 'commander';
+import { IsomericError } from '../../core/errors.ts';
+import type { Table } from '../../core/layer/layer.ts';
 import type { Verb } from '../../verbs/description.ts';
 import { finish } from '../finish.ts';
-import { openInput, openLayerAt } from '../opening.ts';
+import { openChosen } from '../opening.ts';
 import { asideOnly } from '../output.ts';
 import { settleOutput, withReplace } from '../outputs.ts';
 import { isStream, streamOut, streamTarget } from '../streams.ts';
@@ -33,7 +35,10 @@ export function commandOf(verb: Verb): AddCommand {
         '--out <path>',
         'where to save; the ending says the format (GeoJSON, KML and GPX are always WGS 84); “-” is standard output, as GeoJSON, “-.csv” as CSV',
       )
-      .option('--layer <name>', `which of the layers of <${verb.given}>, when there are several`)
+      .option(
+        '--layer <name>',
+        `which of the layers of <${verb.given}>, when there are several: one, some separated by commas, or “all”`,
+      )
       .option('--from <crs>', 'the CRS that the layer has, when it does not say so or says a wrong one')
       .action(async (path: string, ...rest: unknown[]) => {
         const own = rest.at(-1) as Command;
@@ -52,10 +57,24 @@ export function commandOf(verb: Verb): AddCommand {
         const reading = openOptions(options);
         const values = await verbValues(verb, given, other ? reading : {});
         const { layer, from } = options;
-        const open = verb.takes === 'layer' ? openLayerAt : openInput;
-        const table = await open(path, { layer, from, ...(other ? {} : reading) });
+        const opened = await openChosen(
+          path,
+          { layer, from, ...(other ? {} : reading) },
+          verb.takes === 'layer',
+        );
+        if (piped && opened.length > 1)
+          throw new IsomericError(
+            'one-layer-only',
+            `A stream holds one layer, and there are ${opened.length}.`,
+            {
+              blame: 'usage',
+              advice: 'Choose one with --layer, or save to a file.',
+            },
+          );
+        const results: Table[] = [];
+        for (const table of opened) results.push(await verb.apply(table, values));
         const output = piped ? asideOnly(outputOf(own)) : outputOf(own);
-        await finish(output, await verb.apply(table, values), options.out, settled);
+        await finish(output, results, options.out, settled);
         if (piped) await streamOut(options.out);
       });
     withReplace(command);
