@@ -41,6 +41,7 @@ export interface Threads {
   readonly most: number;
   /** Milliseconds. */
   clock(): number;
+  /** Starts threads for a task, each with a copy of its setup. */
   start(task: string, setup: unknown): Promise<Crew>;
 }
 
