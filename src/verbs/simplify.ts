@@ -14,6 +14,7 @@ export const simplifyVerb = describeVerb({
       kind: 'number',
       words: 'how large the triangle of a vertex with its neighbours may be that goes',
       sign: 'square metres',
+      study: 'effective area',
     },
     vertices: { kind: 'number', words: 'how many different vertices are left, at most', sign: 'number' },
     scale: {

@@ -37,7 +37,7 @@ export function simplifyLayer(layer: Layer, options: SimplifyOptions): Layer {
   if (ways.length !== 1)
     throw new IsomericError(
       'simplify-until',
-      'Say how far to simplify: metres (within), square metres (effectiveArea), vertices that are left, or the scale of a map; one of the four.',
+      'Say how far to simplify: metres (within), square metres (effective area), vertices that are left, or the scale of a map; one of the four.',
       { blame: 'usage' },
     );
   return applyVerb('Simplify', layer, {
