@@ -6,25 +6,28 @@ import { takeValues } from '../table/column-builder.ts';
 /** Most features in one batch. */
 export const batchLimit = 16_384;
 
+/** A batch in pieces of at most `most` features. @param keepIds false: features are numbered anew */
+export function* pieces(batch: Batch, keepIds: boolean, most = batchLimit): Generator<Batch> {
+  if (batch.length <= most) {
+    yield batch;
+    return;
+  }
+  for (let from = 0; from < batch.length; from += most) {
+    const length = Math.min(most, batch.length - from);
+    const part = batch.take(Array.from({ length }, (_, k) => from + k));
+    yield new Batch({
+      length,
+      first: batch.first + from,
+      geometry: part.geometry,
+      columns: part.columns,
+      ids: keepIds ? part.ids : null,
+    });
+  }
+}
+
 /** Batches of at most `most` features, for work that takes long with each: threads share them, and it can be ended between them. */
 export async function* smallBatches(source: AsyncIterable<Batch>, most: number): AsyncGenerator<Batch> {
-  for await (const batch of source) {
-    if (batch.length <= most) {
-      yield batch;
-      continue;
-    }
-    for (let from = 0; from < batch.length; from += most) {
-      const length = Math.min(most, batch.length - from);
-      const part = batch.take(Array.from({ length }, (_, k) => from + k));
-      yield new Batch({
-        length,
-        first: batch.first + from,
-        geometry: part.geometry,
-        columns: part.columns,
-        ids: batch.ids === null ? null : part.ids,
-      });
-    }
-  }
+  for await (const batch of source) yield* pieces(batch, batch.ids !== null, most);
 }
 
 /** A batch as plain buffers, to be handed to another thread. */

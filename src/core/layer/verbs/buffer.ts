@@ -7,12 +7,11 @@ import { usableBox } from '../../geometry/unusable.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName, requireField } from '../../table/schema.ts';
-import { Batch, smallBatches } from '../batch.ts';
+import { Batch, pieces, smallBatches } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
 import { type TaskGiven, type TaskResult, withThreads } from '../threads.ts';
 import { bufferTask } from './buffer-task.ts';
-import { pieces } from './reshape.ts';
 import { tellUnusable } from './unusable-feature.ts';
 import { applyVerb } from './verb.ts';
 

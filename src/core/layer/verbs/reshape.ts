@@ -4,7 +4,7 @@ import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { usableBox } from '../../geometry/unusable.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { type Field, freeName } from '../../table/schema.ts';
-import { Batch, batchLimit } from '../batch.ts';
+import { Batch, batchLimit, pieces } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
 import { tellUnusable } from './unusable-feature.ts';
@@ -116,23 +116,4 @@ export function reshapeLayer(layer: Layer, reshaping: Reshaping): Layer {
       closeAccount(account, [counts.in, `${layer.name} in`], ...words);
     },
   });
-}
-
-/** A batch in pieces that are no larger than batches may be. */
-export function* pieces(batch: Batch, keepIds: boolean): Generator<Batch> {
-  if (batch.length <= batchLimit) {
-    yield batch;
-    return;
-  }
-  for (let from = 0; from < batch.length; from += batchLimit) {
-    const length = Math.min(batchLimit, batch.length - from);
-    const part = batch.take(Array.from({ length }, (_, k) => from + k));
-    yield new Batch({
-      length,
-      first: batch.first + from,
-      geometry: part.geometry,
-      columns: part.columns,
-      ids: keepIds ? part.ids : null,
-    });
-  }
 }
