@@ -18,6 +18,8 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   run: async () => (await import('./commands/study.ts')).addRun,
   ledger: async () => (await import('./commands/ledger.ts')).addLedger,
   look: async () => (await import('./commands/look.ts')).addLook,
+  area: async () => (await import('./commands/area.ts')).addArea,
+  sheets: async () => (await import('./commands/sheets.ts')).addSheets,
   rows: async () => (await import('./commands/rows.ts')).addRows,
   variables: async () => (await import('./commands/variables.ts')).addVariables,
   tags: async () => (await import('./commands/schemes.ts')).addTags,

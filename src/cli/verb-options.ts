@@ -6,7 +6,8 @@ import { suggest } from '../core/nearest.ts';
 import type { OpenOptions } from '../node/open.ts';
 import type { OptionDescription, OptionKind, Verb } from '../verbs/description.ts';
 import { fieldFromText } from '../verbs/fields.ts';
-import { areaAt, crsArgument, gridsAt, openInput } from './opening.ts';
+import { areaArgument } from './areas.ts';
+import { crsArgument, gridsAt, openInput } from './opening.ts';
 
 /** What the command line gave: options under their names in camel case, arguments of the verb under theirs. */
 export type Given = Readonly<Record<string, unknown>>;
@@ -25,7 +26,10 @@ export function addVerbOptions(command: Command, verb: Verb): void {
     if (form === false) continue;
     if (kind === 'area') {
       command
-        .requiredOption(`--${name} <path>`, `a layer with ${words}`)
+        .requiredOption(
+          `--${name} <area>`,
+          `${words}: a layer, a folder with a study, WKT, or words as in a study: "units: { of: wards.gpkg, code: T204 }, margin: 500 m"`,
+        )
         .option(`--${name}-layer <name>`, `which layer of the file with ${words}`)
         .option(`--${name}-where <cql2>`, `only these features of the file with ${words}`);
       continue;
@@ -108,8 +112,12 @@ const parsers: Readonly<Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids' |
   },
   table: open,
   layer: open,
-  area: (name, path, _, given) =>
-    areaAt(path, given[`${name}Layer`] as string | undefined, given[`${name}Where`] as string | undefined),
+  area: (name, text, _, given) =>
+    areaArgument(
+      text,
+      given[`${name}Layer`] as string | undefined,
+      given[`${name}Where`] as string | undefined,
+    ),
 };
 
 /** The values of a verb's options, of what the command line gave. Cheap mistakes are told before a file is opened. */

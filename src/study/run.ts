@@ -4,9 +4,9 @@ import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
-import { settingsText } from '../formats/settings/text.ts';
+import { layersOfArea } from './area/schema.ts';
+import { studyIn } from './area-of-study.ts';
 import { requireFiles } from './file/files.ts';
-import { loadStudy } from './file/load.ts';
 import type { Study } from './file/schema.ts';
 import type { EstimateLine } from './gathering/estimate.ts';
 import {
@@ -19,7 +19,7 @@ import {
 } from './gathering/gather.ts';
 import { Ledger } from './ledger/ledger.ts';
 import { type Machine, readText, writeText } from './machine.ts';
-import { areaDataset, boxOfArea, buildArea, type StudyArea, strangeBox } from './preparing/area.ts';
+import { boxOfArea, buildArea, type StudyArea, strangeBoxes } from './preparing/area.ts';
 import { preparedPath, type StudyCrs, studyCrs, titled } from './preparing/open-datasets.ts';
 import type { Stage } from './stages.ts';
 
@@ -47,15 +47,7 @@ const findingsPath = 'prepared/findings.json';
 
 /** Runs the study in the machine's folder: gather, prepare, check, draw, deliver. */
 export async function runStudy(machine: Machine, options: RunOptions = {}): Promise<RunResult> {
-  const source = await machine.store.open('study.yaml');
-  if (source === null) {
-    throw new IsomericError('study-missing', 'There is no study.yaml in this folder.', {
-      place: { file: 'study.yaml' },
-      advice: 'Make a study with “isomeric new FOLDER”.',
-      blame: 'usage',
-    });
-  }
-  const study = loadStudy(await settingsText(source, 'study.yaml', 'study'));
+  const study = await studyIn(machine);
   await requireFiles(study, machine);
   // One run at a time: two would write into each other's files.
   const release = await machine.claim();
@@ -121,7 +113,7 @@ class Run {
         });
     const { reporter } = machine;
     const crs = await study.written.within(['crs'], () => studyCrs(study.crs, machine));
-    for (const finding of strangeBox(study)) this.add(finding);
+    for (const finding of strangeBoxes(study)) this.add(finding);
     if (this.options.dry === true) return this.dry(crs);
     let area: StudyArea | undefined;
     if (this.wants('gather')) {
@@ -172,14 +164,19 @@ class Run {
   private async gatherAll(crs: StudyCrs): Promise<StudyArea> {
     const { study, machine, ledger, options, files } = this;
     const gathering = await beginGathering(study, machine, ledger, options);
-    const first = areaDataset(study);
-    if (first !== undefined) await gather([first], undefined, gathering, files);
+    const first = layersOfArea(study.area);
+    if (first.length > 0) await gather(first, undefined, gathering, files);
     const area = await buildArea(study, crs, files, machine);
-    machine.reporter.say(area.words);
-    const others = Object.keys(study.gather).filter((name) => name !== first);
+    this.tell(area);
+    const others = Object.keys(study.gather).filter((name) => !first.includes(name));
     await gather(others, { degrees: area.degrees, in: (other) => boxOfArea(area, other) }, gathering, files);
     await endGathering(gathering);
     return area;
+  }
+
+  private tell({ words, notes }: StudyArea): void {
+    this.machine.reporter.say(words);
+    for (const note of notes) this.machine.reporter.note(note);
   }
 
   /** What gathering would take. Only the layer that makes the area is fetched: without it nothing is known of the rest. */
@@ -187,14 +184,16 @@ class Run {
     const { study, machine, ledger, options, files } = this;
     machine.reporter.stage('Estimate');
     const gathering = await beginGathering(study, machine, ledger, options);
-    const first = areaDataset(study);
-    if (first !== undefined) {
-      await gather([first], undefined, gathering, files);
-      machine.reporter.note(`${first} makes the area, so it was fetched; nothing else is.`);
+    const first = layersOfArea(study.area);
+    if (first.length > 0) {
+      await gather(first, undefined, gathering, files);
+      machine.reporter.note(
+        `${first.join(' and ')} ${first.length === 1 ? 'makes the area, so it was' : 'make the area, so they were'} fetched; nothing else is.`,
+      );
     }
     const area = await buildArea(study, crs, files, machine);
-    machine.reporter.say(area.words);
-    const others = Object.keys(study.gather).filter((name) => name !== first);
+    this.tell(area);
+    const others = Object.keys(study.gather).filter((name) => !first.includes(name));
     const extent = { degrees: area.degrees, in: (other: Crs) => boxOfArea(area, other) };
     const { estimateAll, estimateSentence } = await import('./gathering/estimate.ts');
     const estimates = await estimateAll(others, extent, gathering);

@@ -128,7 +128,7 @@ describe('files that make no study', () => {
     expect(existsSync(join(folder, 'no'))).toBe(false);
     await isomeric('new', 'void', '--from', 'blank.geojson');
     expect((await isomeric('run', 'void')).told).toMatch(
-      /^Stopped: study\.yaml, line \d+.*The area holds no polygon/,
+      /^Stopped: study\.yaml, line \d+.*holds no polygon to make the area of/,
     );
   });
 });

@@ -69,6 +69,20 @@ const beside: Record<string, Record<string, unknown>> = {
   'gather.housing.levels.wards': { units: 'districts' },
 };
 
+/** The area that some keys stand in. */
+const areaBeside: Record<string, Record<string, unknown>> = {
+  'area.layer': {},
+  'area.together': {},
+  'area.sheets': { sheets: { of: 'teskaria', code: 'TG03' } },
+  'area.polygon': {},
+  'area.box': { box: { west: -30, south: 45, east: -29, north: 46 } },
+  'area.in crs': { box: { west: 400_000, south: 5_030_000, east: 450_000, north: 5_060_000 } },
+  'area.where': { layer: 'wards' },
+  'area.point': { radius: '2 km' },
+  'area.radius': { point: [-29.85, 45.55] },
+  'area.place': { radius: '2 km', place: { of: 'wards', name: 'Old Town' } },
+};
+
 /** The study of one's own with an example in it. */
 function withExample(path: string, example: string): string {
   const value = parse(example) as Record<string, unknown>;
@@ -80,9 +94,9 @@ function withExample(path: string, example: string): string {
     { path: ['prepare', 'roads'], value: [] },
     { path: ['gather', 'roads'], value: { file: 'wards.geojson' } },
   ];
-  if (path === 'area.layer') changes.push({ path: ['area'], value: {} });
-  if (path.startsWith('area.box'))
-    changes.push({ path: ['area'], value: { box: { west: -30, south: 45, east: -29, north: 46 } } });
+  const area = areaBeside[path.split('.').slice(0, 2).join('.')];
+  if (area !== undefined) changes.push({ path: ['area'], value: area });
+  if (path === 'area.place.code') changes.push({ path: ['area', 'place'], value: { of: 'wards' } });
   if (path === 'gather.*.levels' || path.startsWith('gather.*.levels.'))
     changes.push({ path: ['gather', 'housing', 'on'], value: 'code = AREA' });
   if (path === 'gather.*.on')
@@ -110,7 +124,7 @@ describe('each example of the page', () => {
 
   // Those that need no service and no file but those that are there.
   const runs = Object.entries(keyExamples).filter(([path]) =>
-    /^(study|crs|area\.(box.*|layer)|gather\.\*\.(file|where|vintage|citation|licence|marks|header rows)|check\.\*|margins.*|titles.*|draw\.\*\.(?!classes).*|deliver.*)$/.test(
+    /^(study|crs|area\.(box.*|layer|point|polygon|radius|in crs|margin|together|without|sheets.*)|gather\.\*\.(file|where|vintage|citation|licence|marks|header rows)|check\.\*|margins.*|titles.*|draw\.\*\.(?!classes).*|deliver.*)$/.test(
       path,
     ),
   );

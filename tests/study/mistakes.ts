@@ -123,7 +123,7 @@ export const inTheText: readonly MistakeMade[] = [
     'two areas',
     'area:\n',
     '¦area:\n  box: { west: -30, south: 45, east: -29, north: 46 }\n',
-    'say exactly one of units, box, layer',
+    'say exactly one of units, box, point, place, polygon, layer, sheets, together',
   ],
   [
     'a box with a text',

@@ -319,7 +319,12 @@ describe('bad days of services', () => {
 describe('study.yaml', () => {
   it('is read, and has a JSON Schema for editors', () => {
     const study = loadStudy(studyText);
-    expect(study.area.units).toEqual({ of: 'districts', code: ['T204', 'T205'], by: 'code' });
+    expect(study.area.units).toEqual({
+      of: ['districts'],
+      code: ['T204', 'T205'],
+      by: 'code',
+      'named by': 'name',
+    });
     expect(study.check.wards).toEqual([
       'valid',
       'key: code',
@@ -393,7 +398,7 @@ describe('study.yaml', () => {
       'two areas',
       'units: { of',
       'box: { west: 1, south: 1, east: 2, north: 2 }\n  units: { of',
-      /say exactly one of units, box, layer/,
+      /say exactly one of units, box, point, place, polygon, layer, sheets, together/,
       'area:',
     ],
     [

@@ -25,9 +25,9 @@ import {
   suggest,
   wkt2FromCrs,
 } from '../../core/index.ts';
-import { degreesOfLayer } from '../../core/layer/degrees.ts';
 import { pngFromSvg, writeChunks, writeText } from '../../node/index.ts';
-import { crsArgument, openLayerAt } from '../opening.ts';
+import { degreesOfAreaText } from '../areas.ts';
+import { crsArgument } from '../opening.ts';
 import { type Output, printJson, sentenceText } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
 
@@ -231,7 +231,10 @@ export const addCrs: AddCommand = (program) => {
     .description('describe a CRS, find one by words or place, or the best for an area')
     .argument('[words...]', 'a code, a name or words of it, WKT, or a .prj file')
     .option('--at <lon,lat>', 'CRSs that are used at a place (degrees), the most local first')
-    .option('--for <path>', 'the area: a layer with a CRS')
+    .option(
+      '--for <area>',
+      'the area: a layer with a CRS, a folder with a study, WKT, or words as in a study',
+    )
     .option('--layer <name>', 'which layer of that file')
     .option('--from <crs>', 'the CRS that it has, when it does not say so')
     .option('--purpose <what>', 'with --for: mapping, densities (equal areas), distances', 'mapping')
@@ -247,9 +250,7 @@ export const addCrs: AddCommand = (program) => {
       const area =
         options.for === undefined
           ? undefined
-          : await degreesOfLayer(
-              await openLayerAt(options.for, { layer: options.layer, from: options.from }),
-            );
+          : await degreesOfAreaText(options.for, options.layer, options.from);
       if (words.length > 0) return describe(output, words.join(' '), area, options.picture);
       if (options.at !== undefined) {
         const [longitude, latitude] = placeFrom(options.at);

@@ -23,8 +23,9 @@ import {
 import type { TakenApart } from '../../formats/osm/classes/take-apart.ts';
 import type { MapExtract } from '../../formats/osm/reading/primitives.ts';
 import { nodeCapabilities, openExtractFile } from '../../node/index.ts';
+import { areaArgument } from '../areas.ts';
 import { watched } from '../finish.ts';
-import { areaAt, crsArgument } from '../opening.ts';
+import { crsArgument } from '../opening.ts';
 import {
   type Output,
   printAccounts,
@@ -78,7 +79,7 @@ async function cropOf(
 ): Promise<{ area: AreaIndex | null; note?: string; box?: Box }> {
   const box = options.box === undefined ? undefined : boxOption(options.box);
   if (options.area === undefined) return { area: null, box };
-  const whole = await areaAt(options.area, options.areaLayer, options.areaWhere);
+  const whole = await areaArgument(options.area, options.areaLayer, options.areaWhere);
   const { index: area, note } = await whole.in(layer);
   return { area, note, box: box ?? degreesOfArea(area, layer.crs!) };
 }
@@ -122,7 +123,10 @@ export const addFeatures: AddCommand = (program) => {
     )
     .option('--name <name>', 'with --where: what to call the layer', 'found')
     .option('--object <name>', 'one object with its parts: way/123')
-    .option('--area <path>', 'a layer with the area that features are cut to')
+    .option(
+      '--area <area>',
+      'the area that features are cut to: a layer, a folder with a study, WKT, or words as in a study',
+    )
     .option('--area-layer <name>', 'which layer of the area file')
     .option('--area-where <cql2>', 'only these features of the area file')
     .option('--whole', 'keep whole what reaches across the border of the area')

@@ -10,8 +10,9 @@ import {
   locationWords,
   sameCrs,
 } from '../../core/index.ts';
-import { coordinatesOf, degreesOfLayer } from '../../core/layer/degrees.ts';
+import { coordinatesOf } from '../../core/layer/degrees.ts';
 import { openPath } from '../../node/index.ts';
+import { degreesOfAreaText } from '../areas.ts';
 import { crsArgument, openLayerAt } from '../opening.ts';
 import { printJson, sentenceText } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
@@ -33,7 +34,10 @@ export const addLocate: AddCommand = (program) => {
     .description('find the CRS that the coordinates of a layer may have; nothing is changed')
     .argument('<in>', 'the layer')
     .option('--layer <name>', 'which layer, when there are several')
-    .option('--near <path>', 'a layer with the area where it should lie, with a CRS')
+    .option(
+      '--near <area>',
+      'the area where it should lie: a layer with a CRS, a folder with a study, WKT, or words as in a study',
+    )
     .option('--near-layer <name>', 'which layer of that file')
     .option(
       '--among <crs...>',
@@ -54,9 +58,7 @@ export const addLocate: AddCommand = (program) => {
             blame: 'input',
           });
         const near =
-          options.near === undefined
-            ? undefined
-            : await degreesOfLayer(await openLayerAt(options.near, { layer: options.nearLayer }));
+          options.near === undefined ? undefined : await degreesOfAreaText(options.near, options.nearLayer);
         const found = locate(coordinates, near, 10, also);
         const stated = layer.crs === null ? null : crsLabel(layer.crs);
         if (output.json) {

@@ -22,13 +22,24 @@ export class Area {
   /** What it was made of, in its CRS: [east or longitude, north or latitude]. */
   readonly geometry: GeometryArray;
   private own: AreaIndex | null;
+  private readonly make: ((crs: Crs) => Promise<GeometryArray>) | null;
 
-  /** @param own the same area made ready already */
-  constructor(name: string, crs: Crs | null, geometry: GeometryArray, own: AreaIndex | null = null) {
+  /**
+   * @param own the same area made ready already
+   * @param make makes it anew for another CRS, where it is not to be brought there vertex by vertex
+   */
+  constructor(
+    name: string,
+    crs: Crs | null,
+    geometry: GeometryArray,
+    own: AreaIndex | null = null,
+    make: ((crs: Crs) => Promise<GeometryArray>) | null = null,
+  ) {
     this.name = name;
     this.crs = crs;
     this.geometry = geometry;
     this.own = own;
+    this.make = make;
   }
 
   /**
@@ -51,6 +62,11 @@ export class Area {
       };
     }
     if (sameCrs(crs, layer.crs)) return { index: this.ready() };
+    if (this.make !== null)
+      return {
+        index: new AreaIndex(await this.make(layer.crs)),
+        note: `The area was made in ${crsLabel(layer.crs)}.`,
+      };
     // Loaded only here: a page that cuts in one CRS does not pay for projections.
     const { areaInCrs } = await import('./area-in-crs.ts');
     return {

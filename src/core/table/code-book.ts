@@ -1,4 +1,5 @@
 import type { Table } from '../layer/layer.ts';
+import { bareText, bareWords } from '../plain-text.ts';
 import type { Field, Schema } from './schema.ts';
 
 /** One variable as its provider describes it. */
@@ -117,15 +118,6 @@ export interface FoundVariable {
   score: number;
 }
 
-/** Words of a text, bare: lower case, without accents. */
-function wordsOf(text: string): string[] {
-  return bare(text).match(/[\p{L}\p{N}]+/gu) ?? [];
-}
-
-function bare(text: string): string {
-  return text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
-}
-
 /** `households` and `household` are one word here, `cars` and `car`. */
 function stem(word: string): string {
   if (word.length > 4 && word.endsWith('ies')) return `${word.slice(0, -3)}y`;
@@ -158,7 +150,7 @@ const idle = new Set([
  * universe, the table's title, the concept or the codes; the title counts most, and titles with less beside them more.
  */
 export function findVariables(book: CodeBook, search: string): FoundVariable[] {
-  const asked = wordsOf(search)
+  const asked = bareWords(search)
     .filter((word) => !idle.has(word))
     .map(stem);
   const code = bareCode(search);
@@ -169,10 +161,10 @@ export function findVariables(book: CodeBook, search: string): FoundVariable[] {
       continue;
     }
     if (asked.length === 0) continue;
-    const title = wordsOf(variable.title)
+    const title = bareWords(variable.title)
       .filter((word) => !idle.has(word))
       .map(stem);
-    const rest = wordsOf(
+    const rest = bareWords(
       [
         variable.universe,
         variable.tableTitle,
@@ -187,7 +179,7 @@ export function findVariables(book: CodeBook, search: string): FoundVariable[] {
     const codes =
       variable.codes === undefined
         ? []
-        : wordsOf(Object.values(variable.codes).slice(0, 200).join(' ')).map(stem);
+        : bareWords(Object.values(variable.codes).slice(0, 200).join(' ')).map(stem);
     let score = 0;
     for (const word of asked) {
       const own = bestOf(word, title);
@@ -223,7 +215,7 @@ function bestOf(word: string, words: readonly string[]): number {
 
 /** `Households without a car` → `households_without_car`: a field name that can be read aloud. */
 export function readableName(title: string, longest = 40): string {
-  const words = (bare(title.replace(/%/g, ' percent ')).match(/[\p{L}\p{N}]+/gu) ?? []).filter(
+  const words = (bareText(title.replace(/%/g, ' percent ')).match(/[\p{L}\p{N}]+/gu) ?? []).filter(
     (word, k) => k === 0 || !['a', 'an', 'the', 'of'].includes(word),
   );
   let name = '';

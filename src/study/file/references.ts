@@ -81,8 +81,9 @@ export function referenceMistakes(study: Raw, places: Places): Mistake[] {
   each(['gather', '*', 'from'], 'source', known.sources);
   each(['gather', '*', 'same as'], 'gathered layer', layers);
   each(['gather', '*', 'levels', '*', 'units'], 'gathered layer', layers);
-  each(['area', 'units', 'of'], 'gathered layer', layers);
-  each(['area', 'layer'], 'gathered layer', layers);
+  for (const way of [['area'], ['area', 'together', '*'], ['area', 'without', '*']])
+    for (const key of [['units', 'of'], ['units', 'of', '*'], ['place', 'of'], ['layer']])
+      each([...way, ...key], 'gathered layer', layers);
   each(['draw', '*', 'under', '*'], 'layer', layers);
   for (const [name] of strangeSteps)
     unknown('gathered layer', name, [...layers, ...Object.keys(gather)], ['prepare', name], '', true);

@@ -3,6 +3,7 @@ import { mostHeaderRows } from '../../core/table/header-rows.ts';
 import { usualUnsureAbove } from '../../core/table/margins.ts';
 import { isTableFormat, writingFormats } from '../../formats/writing/register.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
+import { areaSchema } from '../area/schema.ts';
 import { stepSchema } from './steps.ts';
 import { name, text } from './words.ts';
 import type { Written } from './written.ts';
@@ -11,41 +12,6 @@ const oneOrMore = z
   .union([text, z.number()])
   .transform(String)
   .or(z.array(z.union([text, z.number()]).transform(String)).min(1));
-
-/** The study area: exactly one of `units`, `box`, `layer`. */
-const area = z
-  .strictObject({
-    units: z
-      .strictObject({
-        of: name.describe('Name of the gathered layer that holds the units.'),
-        code: oneOrMore.describe('Code or codes of the units that make up the area.'),
-        by: text.default('code').describe('Field that holds the codes.'),
-      })
-      .optional()
-      .describe('Units picked by code from a gathered layer.'),
-    box: z
-      .strictObject({
-        west: z.number().describe('Longitude of its western side.'),
-        south: z.number().describe('Latitude of its southern side.'),
-        east: z.number().describe('Longitude of its eastern side.'),
-        north: z.number().describe('Latitude of its northern side.'),
-      })
-      .refine(
-        ({ west, east }) => [west, east].every((value) => value >= -180 && value <= 180) && west !== east,
-        'west and east are longitudes from -180 to 180 and differ; across the antimeridian west is greater than east',
-      )
-      .refine(
-        ({ south, north }) => south >= -90 && north <= 90 && south < north,
-        'south and north are latitudes from -90 to 90, south the lesser one',
-      )
-      .optional()
-      .describe('A box in degrees on WGS 84; across the antimeridian west is greater than east.'),
-    layer: name.optional().describe('All areas of a gathered layer.'),
-  })
-  .refine(
-    (value) => [value.units, value.box, value.layer].filter((each) => each !== undefined).length === 1,
-    'say exactly one of units, box, layer',
-  );
 
 const variable = text.describe('Environment variable that holds it; the value is never written down.');
 
@@ -93,6 +59,13 @@ const source = z.strictObject({
     })
     .default({})
     .describe('What the provider allows.'),
+  has: z
+    .array(text)
+    .min(1)
+    .optional()
+    .describe(
+      'Levels of units that it has and the study does not gather; told where an area asks for finer ones.',
+    ),
   agency: text.optional().describe('Agency that keeps the tables of a statistics service.'),
   answers: z
     .enum(['csv', 'json', 'xml'])
@@ -280,7 +253,7 @@ const map = z.strictObject({
 /** study.yaml. */
 export const studySchema = z.strictObject({
   study: text.describe('Title of the study.'),
-  area,
+  area: areaSchema,
   crs: text.describe(
     'CRS of all prepared layers: an EPSG code, a name, a file with WKT; or best, best for densities, best for distances: chosen for the area, with the reason.',
   ),

@@ -31,6 +31,11 @@ const date: Read = (text) => {
 /** Values whose text can be read before there are data: what is wrong in them need not wait for the gathering. */
 const readable: readonly { at: readonly string[]; read: Read }[] = [
   { at: ['crs'], read: (text) => purposeFromText(text) ?? crs(text) },
+  ...[['area'], ['area', 'together', '*'], ['area', 'without', '*']].flatMap((way) => [
+    { at: [...way, 'units', 'where'], read: parseExpression },
+    { at: [...way, 'where'], read: parseExpression },
+    { at: [...way, 'in crs'], read: crs },
+  ]),
   { at: ['gather', '*', 'crs'], read: crs },
   { at: ['gather', '*', 'where'], read: parseExpression },
   { at: ['gather', '*', 'on'], read: parseOn },

@@ -1,41 +1,38 @@
 import { grouped } from '../../core/account.ts';
-import { boxOfAreaIn, boxRing, degreesOfArea, plainBoxes } from '../../core/crs/area-extent.ts';
+import { boxOfAreaIn, degreesOfArea } from '../../core/crs/area-extent.ts';
 import { bestCrs, choiceWords } from '../../core/crs/best-crs.ts';
-import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
+import { type Crs, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
-import { transformer } from '../../core/crs/transformer.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
-import type { Box, GeometryArray } from '../../core/geometry/geometry-array.ts';
-import { GeometryMaker } from '../../core/geometry/geometry-maker.ts';
-import { planarArea } from '../../core/geometry/measures.ts';
-import { geometriesFrom } from '../../core/geometry/object-view.ts';
+import { geodesicMeasure } from '../../core/geometry/geodesic.ts';
+import type { Box } from '../../core/geometry/geometry-array.ts';
 import { AreaIndex } from '../../core/geometry/overlay/area-index.ts';
 import { isLayer } from '../../core/layer/layer.ts';
-import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
-import { suggest } from '../../core/nearest.ts';
-import { requireField } from '../../core/table/schema.ts';
+import { isSchemeFile } from '../../formats/sheet-scheme/names.ts';
+import { type AreaSurroundings, makeArea } from '../area/make.ts';
+import { partsOfArea } from '../area/schema.ts';
 import type { Study } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
-import type { Machine } from '../machine.ts';
-import { openDataset, type StudyCrs, studyGrids, withCrs } from './open-datasets.ts';
+import { type Machine, readText } from '../machine.ts';
+import { openDataset, type StudyCrs, studyCrs, studyGrids, withCrs } from './open-datasets.ts';
 
 /** The study area in the study's CRS. */
 export interface StudyArea {
   area: AreaIndex;
   crs: Crs;
   words: string;
+  /** What there is to tell of how it was made. */
+  notes: readonly string[];
   /** Its box in longitudes and latitudes on WGS 84, hardly larger; west greater than east across the antimeridian. */
   degrees: Box | undefined;
 }
 
-/** Name of the dataset that the area is made of; it must be gathered before the others. */
-export function areaDataset(study: Study): string | undefined {
-  return study.area.units?.of ?? study.area.layer;
-}
-
 /** The area's box in another CRS, a little larger; undefined where there is no way, or where one box cannot hold it. */
-export function boxOfArea({ area, crs, degrees }: Omit<StudyArea, 'words'>, other: Crs): Box | undefined {
+export function boxOfArea(
+  { area, crs, degrees }: Omit<StudyArea, 'words' | 'notes'>,
+  other: Crs,
+): Box | undefined {
   // Across the antimeridian it would take two.
   if (degrees === undefined || degrees[0] > degrees[2]) return undefined;
   if (sameCrs(other, wgs84())) return degrees;
@@ -59,19 +56,21 @@ function degreesOf(area: AreaIndex, crs: Crs): Box | undefined {
 }
 
 /** A box whose west is greater than its east crosses the antimeridian; most often both were exchanged. */
-export function strangeBox(study: Study): Finding[] {
-  const { box } = study.area;
-  if (box === undefined || box.west < box.east) return [];
-  const wide = 360 - (box.west - box.east);
-  const { file, line } = study.written.value(['area', 'box', 'west']);
-  return [
-    {
-      code: 'box-across',
-      severity: wide > 180 ? 'warning' : 'note',
-      words: `${file}, line ${line}: the west of the box (${box.west}) is greater than its east (${box.east}), so it goes across the antimeridian and is ${grouped(Math.round(wide * 100) / 100)} degrees wide.`,
-      repair: 'exchange west and east, when that is not meant',
-    },
-  ];
+export function strangeBoxes(study: Study): Finding[] {
+  return partsOfArea(study.area).flatMap(({ part, path }) => {
+    const { box } = part;
+    if (box === undefined || part['in crs'] !== undefined || box.west < box.east) return [];
+    const wide = 360 - (box.west - box.east);
+    const { file, line } = study.written.value(['area', ...path, 'box', 'west']);
+    return [
+      {
+        code: 'box-across',
+        severity: wide > 180 ? ('warning' as const) : ('note' as const),
+        words: `${file}, line ${line}: the west of the box (${box.west}) is greater than its east (${box.east}), so it goes across the antimeridian and is ${grouped(Math.round(wide * 100) / 100)} degrees wide.`,
+        repair: 'exchange west and east, when that is not meant',
+      },
+    ];
+  });
 }
 
 /** Fields that are drawn as figures per area: for them areas must be equal on the map. */
@@ -104,88 +103,79 @@ export async function buildArea(
   return { ...area, words: `${area.words} ${choiceWords(choice, purpose)}${why}` };
 }
 
-/** The study area in a CRS: units picked by code, a box, or all areas of a layer. */
+/** The study area in a CRS. */
 async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Machine): Promise<StudyArea> {
-  const { units, box } = study.area;
-  if (box !== undefined) {
-    const sides: Box = [box.west, box.south, box.east, box.north];
-    const array = geometriesFrom([
-      { type: 'MultiPolygon', coordinates: plainBoxes(sides).map((plain) => [boxRing(plain)]) },
-    ]);
-    const lost = transformer(wgs84(), crs).transform(array.xy);
-    if (lost > 0)
-      throw new IsomericError(
-        'area-outside-crs',
-        `The box ${sides.join(', ')} reaches where ${crsLabel(crs)} has no coordinates.`,
-        { advice: 'Choose a smaller box, or another “crs:” of the study.', blame: 'usage' },
-      );
-    const area = new AreaIndex(array);
-    return {
-      area,
-      crs,
-      degrees: sides,
-      words: `Area: the box ${box.west}, ${box.south}, ${box.east}, ${box.north}${sizeWords(area, crs)}.`,
-    };
-  }
-  const name = areaDataset(study)!;
-  const layer = await openDataset(name, study, files, machine);
-  if (!isLayer(layer))
-    throw study.written.told(
-      new IsomericError('geometry-missing', `The area is made of ${name}, which has no geometry.`, {
-        blame: 'usage',
-        wrong: name,
-      }),
-      ['area'],
-    );
-  const wanted = units === undefined ? null : new Set([units.code].flat());
-  const key =
-    units === undefined
-      ? -1
-      : await study.written.within(['area', 'units'], () => requireField(layer.schema, units.by, name));
-  const builder = new GeometryMaker();
-  const found = new Set<string>();
-  const known: string[] = [];
-  const grids = await studyGrids(study, machine);
-  for await (const batch of reprojectLayer(withCrs(layer, study), crs, { grids }).batches()) {
-    for (let i = 0; i < batch.length; i++) {
-      if (wanted !== null) {
-        const code = batch.columns[key].text(i) ?? '';
-        known.push(code);
-        if (!wanted.has(code)) continue;
-        found.add(code);
-      }
-      builder.copy(batch.geometry!, i);
-    }
-  }
-  const missing = wanted === null ? [] : [...wanted].filter((code) => !found.has(code));
-  if (missing.length > 0) {
-    const error = new IsomericError(
-      'unit-unknown',
-      `${name} has no unit with ${units!.by} ${missing.join(', ')}.`,
-      {
-        wrong: missing[0],
-        advice: suggest(missing[0], known),
-        blame: 'usage',
-      },
-    );
-    throw study.written.told(error, ['area', 'units', 'code']);
-  }
-  const array: GeometryArray = builder.finish();
-  const area = await study.written.within(['area'], () => new AreaIndex(array));
-  const which =
-    wanted === null
-      ? `all ${grouped(array.length)} ${name}`
-      : `${grouped(array.length)} ${name} (${[...wanted].join(', ')})`;
+  const { written } = study;
+  const made = await makeArea(study.area, crs, await surroundings(study, files, machine), (path, work) =>
+    written.within(['area', ...path], work),
+  );
+  const area = await written.within(['area'], async () => new AreaIndex(made.shape.geometry));
   return {
     area,
     crs,
-    degrees: degreesOf(area, crs),
-    words: `Area: ${which}${sizeWords(area, crs)}.`,
+    degrees: made.degrees ?? degreesOf(area, crs),
+    words: `Area: ${made.words}${sizeWords(area, crs)}.`,
+    notes: made.notes,
+  };
+}
+
+/** Where the parts of a study's area are found. */
+async function surroundings(study: Study, files: GatheredFiles, machine: Machine): Promise<AreaSurroundings> {
+  const textOf = async (path: string): Promise<string> => {
+    const text = await readText(machine, path);
+    if (text !== null) return text;
+    throw new IsomericError('file-missing', `There is no file ${path} in the study folder.`, {
+      blame: 'usage',
+      wrong: path,
+    });
+  };
+  return {
+    open: async (name) => {
+      const table = await openDataset(name, study, files, machine);
+      return isLayer(table) ? withCrs(table, study) : table;
+    },
+    crs: async (text) => {
+      const crs = await studyCrs(text, machine);
+      if (!('best' in crs)) return crs;
+      throw new IsomericError(
+        'area-value',
+        '“in crs” names one CRS: the best one is known only for an area.',
+        {
+          blame: 'usage',
+          wrong: text,
+        },
+      );
+    },
+    scheme: async (name) => {
+      const { shippedScheme } = await import('../../formats/sheet-scheme/shipped/register.ts');
+      if (!isSchemeFile(name)) return shippedScheme(name);
+      const { readSheetScheme } = await import('../../formats/sheet-scheme/read.ts');
+      return readSheetScheme(await textOf(name), name);
+    },
+    drawn: async (polygon) => {
+      const { drawnLayer, drawnText } = await import('../area/drawn.ts');
+      const found = await drawnText(typeof polygon === 'string' ? polygon : JSON.stringify(polygon));
+      if (found !== null) return found;
+      const path = String(polygon);
+      const opened = (await machine.open(path)).map(({ table }) => table).find((table) => isLayer(table));
+      if (opened === undefined)
+        throw new IsomericError('geometry-missing', `${path} holds no layer.`, {
+          blame: 'usage',
+          wrong: path,
+        });
+      return drawnLayer(opened, path);
+    },
+    grids: await studyGrids(study, machine),
+    elsewhere: (level) =>
+      Object.entries(study.sources)
+        .filter(([, { has }]) =>
+          has?.some((each) => level === '' || each.toLowerCase() === level.toLowerCase()),
+        )
+        .map(([name]) => name),
   };
 }
 
 function sizeWords(area: AreaIndex, crs: Crs): string {
-  if (crs.kind !== 'projected') return '';
-  const square = planarArea(area.geometry, 0) * crs.unit ** 2;
-  return `, ${grouped(Math.round(square / 1e5) / 10)} km² on the grid`;
+  const square = geodesicMeasure(crs).area(area.geometry, 0);
+  return `, ${grouped(Math.round(square / 1e5) / 10)} km²`;
 }

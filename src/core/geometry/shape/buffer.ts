@@ -216,10 +216,13 @@ class Pen {
     chains.begin(0, 1);
     if (sides === 'left') for (let v = from; v <= to; v++) this.toVertex(chains, path, v);
     else this.offset(chains, path, from, to, false);
+    // Where the path goes on, the next stroke begins at the vertex itself: on an ellipsoid it does not lie between its sides.
     if (to === last && !closed && sides === 'both') this.cap(chains, path, to - 1, to);
+    else if (sides === 'both') this.toVertex(chains, path, to);
     if (sides === 'right') for (let v = to; v >= from; v--) this.toVertex(chains, path, v);
     else this.offset(chains, path, from, to, true);
     if (from === 0 && !closed && sides === 'both') this.cap(chains, path, 1, 0);
+    else if (sides === 'both') this.toVertex(chains, path, from);
     this.back(chains, path, from, sides === 'left');
     chains.end();
     // Where the path goes on, the stroke that begins there fills the corner.

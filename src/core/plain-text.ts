@@ -1,0 +1,25 @@
+/** Letters that are other ones with a stroke or in one: Unicode does not take them apart. */
+const strokes: Readonly<Record<string, string>> = {
+  ø: 'o',
+  đ: 'd',
+  ð: 'd',
+  ł: 'l',
+  ß: 'ss',
+  æ: 'ae',
+  œ: 'oe',
+  þ: 'th',
+  ı: 'i',
+  ħ: 'h',
+};
+const stroke = new RegExp(`[${Object.keys(strokes).join('')}]`, 'g');
+
+/** A text in lower case, without accents and strokes. */
+export function bareText(text: string): string {
+  const lower = text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
+  return lower.replace(stroke, (letter) => strokes[letter]);
+}
+
+/** The words and numbers of a text, bare. */
+export function bareWords(text: string): string[] {
+  return bareText(text).match(/[\p{L}\p{N}]+/gu) ?? [];
+}
