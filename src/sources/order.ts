@@ -11,6 +11,8 @@ export interface Wanted {
   collection?: string;
   /** File below the address of the source. */
   file?: string;
+  /** Codes of map sheets, each of which stands in the name of a file in place of {sheet}. */
+  sheets?: readonly string[];
   /** SHA-256 that the file must have. */
   sha256?: string;
   /** CQL2 condition: sent along where the service can, and applied here all the same. */

@@ -17,9 +17,10 @@ import {
   type GatherOptions,
   gather,
 } from './gathering/gather.ts';
+import type { Extent } from './gathering/orders.ts';
 import { Ledger } from './ledger/ledger.ts';
 import { type Machine, readText, writeText } from './machine.ts';
-import { boxOfArea, buildArea, type StudyArea, strangeBoxes } from './preparing/area.ts';
+import { areaSheets, boxOfArea, buildArea, type StudyArea, strangeBoxes } from './preparing/area.ts';
 import { preparedPath, type StudyCrs, studyCrs, titled } from './preparing/open-datasets.ts';
 import type { Stage } from './stages.ts';
 
@@ -169,9 +170,17 @@ class Run {
     const area = await buildArea(study, crs, files, machine);
     this.tell(area);
     const others = Object.keys(study.gather).filter((name) => !first.includes(name));
-    await gather(others, { degrees: area.degrees, in: (other) => boxOfArea(area, other) }, gathering, files);
+    await gather(others, this.extentOf(area), gathering, files);
     await endGathering(gathering);
     return area;
+  }
+
+  private extentOf(area: StudyArea): Extent {
+    return {
+      degrees: area.degrees,
+      in: (other: Crs) => boxOfArea(area, other),
+      sheets: async (of, level) => (await areaSheets(area.area, area.crs, { of, level }, this.machine)).codes,
+    };
   }
 
   private tell({ words, notes }: StudyArea): void {
@@ -194,9 +203,8 @@ class Run {
     const area = await buildArea(study, crs, files, machine);
     this.tell(area);
     const others = Object.keys(study.gather).filter((name) => !first.includes(name));
-    const extent = { degrees: area.degrees, in: (other: Crs) => boxOfArea(area, other) };
     const { estimateAll, estimateSentence } = await import('./gathering/estimate.ts');
-    const estimates = await estimateAll(others, extent, gathering);
+    const estimates = await estimateAll(others, this.extentOf(area), gathering);
     machine.reporter.say(estimateSentence(estimates));
     return { study, findings: [], delivered: [], drawnErrors: [], estimates };
   }

@@ -221,6 +221,13 @@ export const areaSchema = withRules(
         .min(1)
         .optional()
         .describe('What is taken away from the area again, said in the same ways.'),
+      'on sheets': z
+        .strictObject({
+          of: text.describe('A sheet scheme that comes with Isomeric, or a file with one.'),
+          level: text.describe('The level of sheets.'),
+        })
+        .optional()
+        .describe('The map sheets that it lies on are told.'),
     })
     .refine(
       (value) => waysIn(value).length + (value.together === undefined ? 0 : 1) === 1,

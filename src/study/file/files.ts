@@ -1,6 +1,9 @@
 import { suggest } from '../../core/nearest.ts';
+import { looksLikeWkt } from '../../formats/geometry/wkt.ts';
 import { type Mistake, SettingsError } from '../../formats/settings/mistake.ts';
 import type { Path } from '../../formats/settings/places.ts';
+import { isSchemeFile } from '../../formats/sheet-scheme/names.ts';
+import { partsOfArea } from '../area/schema.ts';
 import type { Machine } from '../machine.ts';
 import type { Study } from './schema.ts';
 import { isCrsFile } from './values.ts';
@@ -16,6 +19,16 @@ export function filesNamed(study: Study): { path: Path; file: string; makes?: st
   study['datum grids'].forEach((file, k) => {
     named.push({ path: ['datum grids', k], file });
   });
+  for (const { part, path } of partsOfArea(study.area)) {
+    const { polygon, sheets } = part;
+    if (typeof polygon === 'string' && !looksLikeWkt(polygon) && !polygon.trimStart().startsWith('{'))
+      named.push({ path: ['area', ...path, 'polygon'], file: polygon });
+    if (sheets !== undefined && isSchemeFile(sheets.of))
+      named.push({ path: ['area', ...path, 'sheets', 'of'], file: sheets.of });
+  }
+  for (const [path, scheme] of schemesNamed(study))
+    if (isSchemeFile(scheme))
+      named.push({ path, file: scheme, makes: `isomeric sheets SCHEME --out ${scheme}` });
   for (const [name, { from, file, crs, scheme }] of Object.entries(study.gather)) {
     // What a dataset has from another, whose files it reads, is told there.
     const said = (key: string) => study.written.has(['gather', name, key]);
@@ -31,6 +44,16 @@ export function filesNamed(study: Study): { path: Path; file: string; makes?: st
       });
   }
   return named;
+}
+
+/** Where sheet schemes are named beside the ways to say an area. */
+function schemesNamed(study: Study): [Path, string][] {
+  const told = study.area['on sheets'];
+  const found: [Path, string][] = told === undefined ? [] : [[['area', 'on sheets', 'of'], told.of]];
+  for (const [name, { 'by sheet': sheets }] of Object.entries(study.gather))
+    if (sheets !== undefined && study.written.has(['gather', name, 'by sheet']))
+      found.push([['gather', name, 'by sheet', 'of'], sheets.of]);
+  return found;
 }
 
 /** Raises what a study names of its folder and is not there, all of it, before anything is gathered. */

@@ -152,6 +152,27 @@ const dataset = z
     file: text
       .optional()
       .describe('File of a source, or a path in the study folder when there is no source.'),
+    'by sheet': z
+      .strictObject({
+        of: text.describe('A sheet scheme that comes with Isomeric, or a file with one.'),
+        level: text.describe('The level of sheets that files are named for.'),
+        join: z
+          .enum(['key', 'place', 'both'])
+          .optional()
+          .describe(
+            'Which features of different sheets are one: of the same key, those that meet, or both; none when left out.',
+          ),
+        by: z.array(text).min(1).optional().describe('Fields that are the key.'),
+        within: z
+          .number()
+          .positive()
+          .optional()
+          .describe('Metres up to which later sheets are drawn to the ones before.'),
+      })
+      .optional()
+      .describe(
+        'Files are named by map sheet: “{sheet}” in “file” stands for the codes of those that the area lies on; they are put together.',
+      ),
     layer: text.optional().describe('Layer within the file or archive.'),
     class: name.optional().describe('Class of map features of an extract, as “isomeric scheme” lists them.'),
     scheme: text
@@ -204,6 +225,14 @@ const dataset = z
   .refine(
     (value) => value.from !== undefined || value.file !== undefined || value['same as'] !== undefined,
     'say where it comes from: “from:” a source, “file:” in the study folder, or “same as:” another dataset',
+  )
+  .refine(
+    (value) => (value['by sheet'] !== undefined) === (value.file?.includes('{sheet}') ?? false),
+    '“by sheet” goes with a “file” that holds {sheet}',
+  )
+  .refine(
+    (value) => value['by sheet'] === undefined || value.from !== undefined || value['same as'] !== undefined,
+    '“by sheet” goes with “from:” a source; a folder of this machine is one, too',
   )
   .refine(
     (value) => (value.levels === undefined) === (value.on === undefined),

@@ -4,7 +4,7 @@ import type { Estimate } from '../../sources/order.ts';
 import { linkAddress } from '../../sources/transfer/links.ts';
 import { usedInMonth } from './limits.ts';
 import type { Extent, OrderGroup } from './orders.ts';
-import { groupOrders } from './orders.ts';
+import { groupOrders, sheetsOf } from './orders.ts';
 import { contextFor, type Gathering } from './source-context.ts';
 
 /** What gathering one dataset (or several in one order) would take. */
@@ -106,7 +106,7 @@ export async function estimateAll(
 ): Promise<EstimateLine[]> {
   const { study, machine, options } = gathering;
   const asked = names.filter((name) => study.gather[name].from !== undefined);
-  const groups = groupOrders(study, asked, extent, machine, options);
+  const groups = groupOrders(study, asked, extent, machine, options, await sheetsOf(study, asked, extent));
   const lines = await Promise.all(groups.map((group) => lineFor(group, gathering)));
   for (const line of lines) machine.reporter.progress(line.datasets[0], null);
   return lines;

@@ -11,7 +11,15 @@ import type { Ledger } from '../ledger/ledger.ts';
 import type { DatasetEntry } from '../ledger/ledger-entries.ts';
 import type { Machine } from '../machine.ts';
 import { checkLimits } from './limits.ts';
-import { type Extent, groupOrders, type OrderGroup, requestOf, sameRequest, withPlacing } from './orders.ts';
+import {
+  type Extent,
+  groupOrders,
+  type OrderGroup,
+  requestOf,
+  sameRequest,
+  sheetsOf,
+  withPlacing,
+} from './orders.ts';
 import { receiveOwnFiles } from './own-files.ts';
 import { addressOf, contextFor, type Gathering, type GatherOptions } from './source-context.ts';
 import { settleTerms } from './terms.ts';
@@ -232,7 +240,8 @@ export async function gather(
   }
   await receiveOwnFiles(names, gathering);
   const asked = names.filter((name) => study.gather[name].from !== undefined);
-  const groups = groupOrders(study, asked, extent, machine, options);
+  const sheets = await sheetsOf(study, asked, extent);
+  const groups = groupOrders(study, asked, extent, machine, options, sheets);
   const done = new Map<OrderGroup, Outcome>();
   for (const group of groups) {
     const outcome = await alreadyDone(group, gathering);

@@ -1,4 +1,5 @@
 import type { Crs } from '../../core/crs/crs.ts';
+import { IsomericError } from '../../core/errors.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import type { Order, Protocol } from '../../sources/order.ts';
 import { refuseSharedPlaces } from '../../sources/places.ts';
@@ -14,6 +15,38 @@ export interface Extent {
   /** Longitudes and latitudes on WGS 84; undefined when there is no way there. */
   degrees: Box | undefined;
   in(crs: Crs): Box | undefined;
+  /** Codes of the map sheets that it lies on. */
+  sheets(scheme: string, level: string): Promise<string[]>;
+}
+
+/** Codes of the sheets of each dataset whose files are named by sheet. */
+export async function sheetsOf(
+  study: Study,
+  names: readonly string[],
+  extent: Extent | undefined,
+): Promise<Map<string, string[]>> {
+  const found = new Map<string, string[]>();
+  for (const name of names) {
+    const told = study.gather[name]['by sheet'];
+    if (told === undefined) continue;
+    if (extent === undefined)
+      throw study.written.told(
+        new IsomericError(
+          'sheets-before-area',
+          `${name} makes the area, so its sheets cannot be those of the area.`,
+          {
+            advice: 'Make the area of another layer, or of sheets.',
+            blame: 'usage',
+          },
+        ),
+        ['gather', name, 'by sheet'],
+      );
+    found.set(
+      name,
+      await study.written.within(['gather', name, 'by sheet'], () => extent.sheets(told.of, told.level)),
+    );
+  }
+  return found;
 }
 
 /** Orders that are gathered in one go. */
@@ -31,6 +64,7 @@ function orderOf(
   extent: Extent | undefined,
   machine: Machine,
   options: GatherOptions,
+  sheets: readonly string[] | undefined,
 ): Order {
   const dataset = study.gather[name];
   const source = dataset.from!;
@@ -45,6 +79,7 @@ function orderOf(
     wanted: {
       collection: dataset.collection,
       file: dataset.file,
+      sheets,
       sha256: dataset.sha256,
       where: dataset.where,
       ids: dataset.ids,
@@ -83,12 +118,13 @@ export function groupOrders(
   extent: Extent | undefined,
   machine: Machine,
   options: GatherOptions,
+  sheets: ReadonlyMap<string, readonly string[]> = new Map(),
 ): OrderGroup[] {
   const groups = new Map<string, OrderGroup>();
   for (const name of names) {
     const source = study.gather[name].from!;
     const protocol = protocolOf(study.sources[source].kind)!;
-    const order = orderOf(study, name, extent, machine, options);
+    const order = orderOf(study, name, extent, machine, options, sheets.get(name));
     const key = `${source} ${protocol.together(order)}`;
     const group = groups.get(key);
     if (group === undefined) groups.set(key, { source, protocol, orders: [order], key });

@@ -1,4 +1,5 @@
-import { grouped } from '../../core/account.ts';
+import { counted, grouped } from '../../core/account.ts';
+import { brought } from '../../core/area/shape.ts';
 import { boxOfAreaIn, degreesOfArea } from '../../core/crs/area-extent.ts';
 import { bestCrs, choiceWords } from '../../core/crs/best-crs.ts';
 import { type Crs, sameCrs } from '../../core/crs/crs.ts';
@@ -9,6 +10,9 @@ import { geodesicMeasure } from '../../core/geometry/geodesic.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { AreaIndex } from '../../core/geometry/overlay/area-index.ts';
 import { isLayer } from '../../core/layer/layer.ts';
+import { codeOf } from '../../core/sheets/codes.ts';
+import { sheetsFor } from '../../core/sheets/for-area.ts';
+import type { SheetScheme } from '../../core/sheets/sheet-scheme.ts';
 import { isSchemeFile } from '../../formats/sheet-scheme/names.ts';
 import { type AreaSurroundings, makeArea } from '../area/make.ts';
 import { partsOfArea } from '../area/schema.ts';
@@ -110,25 +114,67 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
     written.within(['area', ...path], work),
   );
   const area = await written.within(['area'], async () => new AreaIndex(made.shape.geometry));
+  const listed = study.area['on sheets'];
+  const sheets =
+    listed === undefined
+      ? []
+      : [await written.within(['area', 'on sheets'], () => sheetWords(area, crs, listed, machine))];
   return {
     area,
     crs,
     degrees: made.degrees ?? degreesOf(area, crs),
     words: `Area: ${made.words}${sizeWords(area, crs)}.`,
-    notes: made.notes,
+    notes: [...made.notes, ...sheets],
   };
+}
+
+/** A sheet scheme that comes with Isomeric, or in a file of the study folder. */
+async function schemeNamed(name: string, machine: Machine): Promise<SheetScheme> {
+  const { shippedScheme } = await import('../../formats/sheet-scheme/shipped/register.ts');
+  if (!isSchemeFile(name)) return shippedScheme(name);
+  const { readSheetScheme } = await import('../../formats/sheet-scheme/read.ts');
+  const text = await readText(machine, name);
+  if (text === null)
+    throw new IsomericError('file-missing', `There is no file ${name} in the study folder.`, {
+      advice: `Copy one with “isomeric sheets SCHEME --out ${name}”.`,
+      blame: 'usage',
+      wrong: name,
+    });
+  return readSheetScheme(text, name);
+}
+
+/** The map sheets of a level that an area lies on, by their codes. */
+export async function areaSheets(
+  area: AreaIndex,
+  crs: Crs,
+  { of, level }: { of: string; level: string },
+  machine: Machine,
+): Promise<{ scheme: SheetScheme; codes: string[] }> {
+  const scheme = await schemeNamed(of, machine);
+  const number = scheme.levelNumber(level);
+  const there = await brought({ geometry: area.geometry, crs }, scheme.rules.crs, 'the area');
+  const touched = sheetsFor(scheme, number, new AreaIndex(there.geometry));
+  return { scheme, codes: touched.map(({ sheet }) => codeOf(scheme, sheet)) };
+}
+
+async function sheetWords(
+  area: AreaIndex,
+  crs: Crs,
+  told: { of: string; level: string },
+  machine: Machine,
+): Promise<string> {
+  const { scheme, codes } = await areaSheets(area, crs, told, machine);
+  const shown =
+    codes.length > 24
+      ? `${codes.slice(0, 24).join(', ')} and ${grouped(codes.length - 24)} more`
+      : codes.join(', ');
+  return codes.length === 0
+    ? `It lies on no sheet of ${scheme.rules.title}.`
+    : `It lies on ${counted(codes.length, 'sheet', 'sheets')} of ${scheme.rules.title} (${told.level}): ${shown}.`;
 }
 
 /** Where the parts of a study's area are found. */
 async function surroundings(study: Study, files: GatheredFiles, machine: Machine): Promise<AreaSurroundings> {
-  const textOf = async (path: string): Promise<string> => {
-    const text = await readText(machine, path);
-    if (text !== null) return text;
-    throw new IsomericError('file-missing', `There is no file ${path} in the study folder.`, {
-      blame: 'usage',
-      wrong: path,
-    });
-  };
   return {
     open: async (name) => {
       const table = await openDataset(name, study, files, machine);
@@ -146,12 +192,7 @@ async function surroundings(study: Study, files: GatheredFiles, machine: Machine
         },
       );
     },
-    scheme: async (name) => {
-      const { shippedScheme } = await import('../../formats/sheet-scheme/shipped/register.ts');
-      if (!isSchemeFile(name)) return shippedScheme(name);
-      const { readSheetScheme } = await import('../../formats/sheet-scheme/read.ts');
-      return readSheetScheme(await textOf(name), name);
-    },
+    scheme: (name) => schemeNamed(name, machine),
     drawn: async (polygon) => {
       const { drawnLayer, drawnText } = await import('../area/drawn.ts');
       const found = await drawnText(typeof polygon === 'string' ? polygon : JSON.stringify(polygon));

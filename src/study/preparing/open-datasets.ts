@@ -10,6 +10,7 @@ import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { sideBySide } from '../../core/layer/side-by-side.ts';
 import { assignCrs } from '../../core/layer/verbs/assign-crs.ts';
 import { filterRows } from '../../core/layer/verbs/filter.ts';
+import { mergeLayers } from '../../core/layer/verbs/merge.ts';
 import { onceAcross } from '../../core/layer/verbs/once-across.ts';
 import { onlyLevel, withoutTotals } from '../../core/layer/verbs/rows.ts';
 import { selectColumns } from '../../core/layer/verbs/select.ts';
@@ -234,6 +235,12 @@ function withAxes(table: Layer | Table, told: string | undefined): Layer | Table
 function together(name: string, study: Study, parts: readonly (Layer | Table)[]): Layer | Table {
   if (parts.length === 1) return { ...parts[0], name };
   const source = sourceOf(name, study);
+  const sheets = study.gather[name]['by sheet'];
+  if (sheets !== undefined && parts.every((part) => isLayer(part))) {
+    const [first, ...others] = parts as Layer[];
+    const { join, by, within } = sheets;
+    return { ...mergeLayers({ ...first, name }, others, { join, by, within }), name };
+  }
   if (source?.kind === 'rows') return sideBySide(name, parts, source['key columns'] ?? []);
   if (source?.kind === 'orders' && parts.every((part) => idFieldIndex(part.schema) < 0))
     return onceAcross(name, parts);
