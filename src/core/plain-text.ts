@@ -13,13 +13,18 @@ const strokes: Readonly<Record<string, string>> = {
 };
 const stroke = new RegExp(`[${Object.keys(strokes).join('')}]`, 'g');
 
+// biome-ignore lint/suspicious/noControlCharactersInRegex: all of ASCII is what is meant
+const ascii = /^[\u0000-\u007f]*$/;
+
 /** A text in lower case, without accents and strokes. */
 export function bareText(text: string): string {
+  if (ascii.test(text)) return text.toLowerCase();
   const lower = text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
   return lower.replace(stroke, (letter) => strokes[letter]);
 }
 
 /** The words and numbers of a text, bare. */
 export function bareWords(text: string): string[] {
-  return bareText(text).match(/[\p{L}\p{N}]+/gu) ?? [];
+  const bare = bareText(text);
+  return bare.match(ascii.test(bare) ? /[a-z0-9]+/g : /[\p{L}\p{N}]+/gu) ?? [];
 }

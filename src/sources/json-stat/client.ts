@@ -22,7 +22,9 @@ const datasetSchema = z.object({
   label: z.string().optional(),
   source: z.string().optional(),
   id: z.array(z.string()).optional(),
-  role: z.object({ time: z.array(z.string()).optional() }).optional(),
+  updated: z.string().optional(),
+  note: z.array(z.string()).optional(),
+  role: z.object({ time: z.array(z.string()).optional(), geo: z.array(z.string()).optional() }).optional(),
   dimension: z.record(z.string(), dimensionSchema).optional(),
 });
 const item = datasetSchema.extend({
@@ -41,7 +43,7 @@ type Item = z.output<typeof item>;
 const deepest = 6;
 const mostCollections = 200;
 
-function dimensionsOf(told: Pick<Item, 'id' | 'dimension'>): Dimension[] {
+export function dimensionsOf(told: Pick<Item, 'id' | 'dimension'>): Dimension[] {
   return (told.id ?? Object.keys(told.dimension ?? {})).flatMap((id) => {
     const dimension = told.dimension?.[id];
     if (dimension === undefined) return [];
@@ -58,13 +60,13 @@ function dimensionsOf(told: Pick<Item, 'id' | 'dimension'>): Dimension[] {
 }
 
 /** A table of a collection with its address. */
-interface Listed {
+export interface Listed {
   table: Item;
   url: string;
 }
 
 /** Last part of an address: what a table is called by. */
-const tableName = ({ url }: Listed) => lastPart(url);
+export const tableName = ({ url }: Listed) => lastPart(url);
 
 function isWanted(listed: Listed, wanted: string): boolean {
   return tableName(listed) === wanted || listed.table.label?.toLowerCase() === wanted.toLowerCase();
@@ -93,13 +95,8 @@ function collectionOf(document: unknown, url: string, order: Order, context: Tra
   );
 }
 
-/**
- * The table that an order means, in the collection that the address leads to (JSON-stat 2.0, class “collection”), or in
- * collections within it, which are asked for as long as it is not found.
- */
-async function find(order: Order, context: TransferContext): Promise<Listed> {
-  const wanted = order.wanted.table ?? order.name;
-  const known: Listed[] = [];
+/** Tables of the collection that an address leads to (JSON-stat 2.0, class “collection”) and of those within it, level by level. */
+export async function* tablesOf(order: Order, context: TransferContext): AsyncGenerator<Listed> {
   let level = [{ url: order.address, items: null as readonly unknown[] | null }];
   const seen = new Set<string>();
   for (let depth = 0; depth <= deepest && level.length > 0; depth++) {
@@ -118,12 +115,20 @@ async function find(order: Order, context: TransferContext): Promise<Listed> {
             seen.add(own);
             below.push({ url: own, items: null });
           }
-        } else if (own !== undefined) known.push({ table: parsed.data, url: own });
+        } else if (own !== undefined) yield { table: parsed.data, url: own };
       }
-      const found = known.find((each) => isWanted(each, wanted));
-      if (found !== undefined) return found;
     }
     level = below;
+  }
+}
+
+/** The table that an order means: collections within others are asked for as long as it is not found. */
+async function find(order: Order, context: TransferContext): Promise<Listed> {
+  const wanted = order.wanted.table ?? order.name;
+  const known: Listed[] = [];
+  for await (const listed of tablesOf(order, context)) {
+    if (isWanted(listed, wanted)) return listed;
+    known.push(listed);
   }
   throw new IsomericError('table-unknown', `${order.source} has no table “${wanted}”.`, {
     place: { file: context.credentials.shown(order.address) },

@@ -48,7 +48,8 @@ const level = z.object({
   ),
 });
 
-type Region = z.output<typeof listed>;
+/** A region of extracts, with its extract where it has one. */
+export type Region = z.output<typeof listed>;
 
 /** What a document is called by its address: `north/` and `north/index.json` are both north. */
 function nameOf(url: string): string {
@@ -130,7 +131,8 @@ function garbled(order: Order, url: string, context: TransferContext): IsomericE
   );
 }
 
-function regions(order: Order, context: TransferContext): Promise<Region[]> {
+/** All regions of a source. */
+export function regions(order: Order, context: TransferContext): Promise<Region[]> {
   const wanted = order.wanted.region?.includes('/') === true ? order.wanted.region : '';
   return askedOnce(`regions ${order.address} ${wanted}`, context, async () => {
     const document = await askJson(
@@ -148,7 +150,7 @@ function regions(order: Order, context: TransferContext): Promise<Region[]> {
 }
 
 /** Path of a region from the top: `teskaria/ombrey`. */
-const pathOf = (one: Region, all: readonly Region[]) => partsOf(one, all).join('/');
+export const pathOf = (one: Region, all: readonly Region[]) => partsOf(one, all).join('/');
 
 function partsOf(one: Region, all: readonly Region[]): string[] {
   const parts = [one.properties.id];

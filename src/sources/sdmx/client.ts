@@ -47,22 +47,34 @@ interface Service {
   flows: Dataflow[] | null;
 }
 
-function structureAddress(order: Order, version: Version, flow: string): string {
-  const agency = percentEncoded(order.traits.agency ?? 'all');
-  const id = percentEncoded(flow);
+/** In place of the id of one dataflow. */
+const everyFlow = Symbol('every dataflow');
+
+function structureAddress(order: Order, version: Version, flow: string | typeof everyFlow): string {
+  // All of them are a star in the later version.
+  const all = version === '3.0' ? '*' : 'all';
+  const agency = order.traits.agency === undefined ? all : percentEncoded(order.traits.agency);
+  const id = flow === everyFlow ? all : percentEncoded(flow);
   const path = version === '3.0' ? `structure/dataflow/${agency}/${id}/~` : `dataflow/${agency}/${id}/latest`;
   return `${new URL(path, withSlash(order.address))}?references=all`;
 }
 
 /** The structure of a dataflow, asked for as version 3.0 has it, then as 2.1 has it (SDMX REST, structure queries). */
-async function askStructure(order: Order, flow: string, context: TransferContext): Promise<Service> {
+async function askStructure(
+  order: Order,
+  flow: string | typeof everyFlow,
+  context: TransferContext,
+): Promise<Service> {
   for (const version of ['3.0', '2.1'] as const) {
     const url = structureAddress(order, version, flow);
     const request: Request = {
-      what: `${order.source}/${flow}`,
+      what: flow === everyFlow ? order.source : `${order.source}/${flow}`,
       url,
       accept: structureForms[version],
-      missing: `Is ${flow} the id of a dataflow${order.traits.agency === undefined ? '' : ` of ${order.traits.agency}`}?`,
+      missing:
+        flow === everyFlow
+          ? 'Is the address that of an SDMX service?'
+          : `Is ${flow} the id of a dataflow${order.traits.agency === undefined ? '' : ` of ${order.traits.agency}`}?`,
     };
     try {
       return await askFor(request, context, async (answer) => ({
@@ -112,10 +124,14 @@ function wantedFlow(order: Order): string {
   return order.wanted.table ?? order.name;
 }
 
+/** All dataflows of a service, with their dimensions and codes where it gives them. */
+export async function dataflowsOf(order: Order, context: TransferContext): Promise<Dataflow[]> {
+  return (await askStructure(order, everyFlow, context)).flows ?? [];
+}
+
 async function knownFlows(order: Order, context: TransferContext): Promise<string[]> {
   try {
-    const all = await askStructure(order, 'all', context);
-    return (all.flows ?? []).map((flow) => flow.id);
+    return (await dataflowsOf(order, context)).map((flow) => flow.id);
   } catch (error) {
     // It is asked for a hint only; without one the mistake is still told.
     if (error instanceof IsomericError) return [];

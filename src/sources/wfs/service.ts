@@ -18,6 +18,10 @@ export interface FeatureType {
   /** Namespace declarations of the capabilities that the prefix stands in. */
   namespace: string | undefined;
   title: string | undefined;
+  abstract: string | undefined;
+  keywords: string[];
+  /** Where its features lie, in degrees. */
+  box: [number, number, number, number] | undefined;
   defaultCrs: string | undefined;
   otherCrs: string[];
 }
@@ -98,6 +102,17 @@ function namespaceOf(name: string, elements: readonly (XmlElement | undefined)[]
   return undefined;
 }
 
+/** The box of a feature type in degrees (OWS Common, 06-121r9, clause 10.2). */
+function boxOf(type: XmlElement): FeatureType['box'] {
+  const told = type.first('WGS84BoundingBox');
+  const corners = ['LowerCorner', 'UpperCorner'].flatMap((corner) =>
+    (told?.first(corner)?.text ?? '').trim().split(/\s+/).map(Number),
+  );
+  return corners.length === 4 && corners.every(Number.isFinite)
+    ? (corners as [number, number, number, number])
+    : undefined;
+}
+
 /** Asks a service for its capabilities: version 2.0 where it knows it, 1.1 where that is all. */
 export function openWfs(order: Order, context: TransferContext): Promise<WfsService> {
   const url = withParameters(order.address, {
@@ -135,6 +150,9 @@ export function openWfs(order: Order, context: TransferContext): Promise<WfsServ
         name,
         namespace: namespaceOf(name, [nameElement, type, list, root]),
         title: type.first('Title')?.text || undefined,
+        abstract: type.first('Abstract')?.text || undefined,
+        keywords: [...type.below('Keyword')].map((each) => each.text).filter((word) => word !== ''),
+        box: boxOf(type),
         defaultCrs: crs('Default')[0],
         otherCrs: crs('Other'),
       };

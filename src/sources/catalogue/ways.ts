@@ -1,0 +1,163 @@
+import type { Way } from '../../core/catalogue/entry.ts';
+import { percentDecoded } from '../../core/percent-encoding.ts';
+
+/** What a catalogue says of one way to get something. */
+export interface ToldWay {
+  address: string;
+  mediaType?: string;
+  /** What it is called: `CSV`, `Shapefile`, `OGC:WFS`. */
+  format?: string;
+  title?: string;
+  /** Standards that it follows. */
+  conformsTo?: readonly string[];
+  rel?: string;
+  bytes?: number;
+  sha256?: string;
+  /** True where the address is that of the file itself, not of a page about it. */
+  download?: boolean;
+}
+
+/** Formats of files by the words and endings that stand for them. */
+const fileFormats: readonly (readonly [format: string, pattern: RegExp])[] = [
+  ['geojson', /geo\+?json|(^|\W)geojson(\W|$)/i],
+  ['geopackage', /geopackage|(^|\W)gpkg(\W|$)/i],
+  ['shapefile', /shapefile|(^|\W)(shp|esri shape)(\W|$)/i],
+  ['flatgeobuf', /flatgeobuf|(^|\W)fgb(\W|$)/i],
+  ['geoparquet', /(geo)?parquet/i],
+  ['topojson', /topojson/i],
+  ['gml', /(^|\W)gml(\W|$)/i],
+  ['kml', /(^|\W)km[lz](\W|$)|google-earth/i],
+  ['gpx', /(^|\W)gpx(\W|$)/i],
+  ['map extract', /(^|\W)(osm|pbf)(\W|$)/i],
+  ['geotiff', /geotiff|image\/tiff|(^|\W)tiff?(\W|$)/i],
+  ['workbook', /spreadsheet|ms-excel|(^|\W)(xlsx?|ods)(\W|$)/i],
+  ['json-stat', /json-?stat/i],
+  ['sdmx', /(^|\W)sdmx(\W|$)/i],
+  ['csv', /(^|\W)(csv|tsv|tab-separated|comma-separated)(\W|$)/i],
+  ['zip', /(^|\W)zip(\W|$)|x-zip/i],
+  ['json', /(^|\W)json(\W|$)/i],
+  ['xml', /(^|\W)xml(\W|$)/i],
+];
+
+const services: readonly (readonly [kind: string, format: string, pattern: RegExp])[] = [
+  ['features', 'OGC API – Features', /ogcapi-features|ogc[ :_-]?api[ :_–-]*features|oapif/i],
+  ['wfs', 'WFS', /(^|\W)wfs(\W|$)|web feature service/i],
+  ['sdmx', 'SDMX', /(^|\W)sdmx(\W|$)/i],
+  ['json-stat', 'JSON-stat', /json-?stat/i],
+  ['orders', 'OGC API – Processes', /ogcapi-processes|ogc[ :_-]?api[ :_–-]*processes/i],
+];
+
+/** What is no data that anybody could join or clip. */
+const others: readonly (readonly [words: string, pattern: RegExp])[] = [
+  ['a service of pictures', /(^|\W)(wms|wmts|tms)(\W|$)|map service|tiles/i],
+  ['a document', /pdf|msword|wordprocessing|(^|\W)docx?(\W|$)|text\/plain/i],
+  ['a picture', /image\/(png|jpe?g|gif|svg)/i],
+];
+
+/** A collection in an address: `…/collections/wards/items?f=json`. */
+const collectionPath = /^(.*?)\/collections\/([^/?#]+)(?:\/items)?\/?(?:[?#].*)?$/;
+const flowPath = /^(.*?)\/(?:structure\/)?(?:dataflow|data(?:\/dataflow)?)\/([^?#]+)/;
+
+function ofService(kind: string, format: string, told: ToldWay): Way {
+  const { address } = told;
+  const base = { format, address, ...(told.bytes === undefined ? {} : { bytes: told.bytes }) };
+  if (kind === 'features') {
+    const found = collectionPath.exec(address);
+    if (found !== null)
+      return {
+        ...base,
+        source: { kind, at: `${found[1]}/` },
+        dataset: { collection: percentDecoded(found[2]) },
+      };
+    return { ...base, source: { kind, at: address } };
+  }
+  if (kind === 'wfs') {
+    const url = new URL(address);
+    let type: string | undefined;
+    for (const [name, value] of [...url.searchParams]) {
+      if (/^typenames?$/i.test(name)) type = value.split(',')[0];
+      if (/^(service|request|version|typenames?|outputformat|count|maxfeatures)$/i.test(name))
+        url.searchParams.delete(name);
+    }
+    return {
+      ...base,
+      source: { kind, at: url.toString() },
+      ...(type === undefined ? {} : { dataset: { collection: type } }),
+    };
+  }
+  if (kind === 'sdmx') {
+    const found = flowPath.exec(address);
+    if (found === null) return { ...base, source: { kind, at: address } };
+    const parts = found[2].split('/').map(percentDecoded);
+    // AGENCY/FLOW/VERSION, or AGENCY,FLOW,VERSION in one.
+    const [agency, table] = parts[0].includes(',') ? parts[0].split(',') : parts;
+    return {
+      ...base,
+      source: {
+        kind,
+        at: `${found[1]}/`,
+        ...(agency === undefined || agency === 'all' || agency === '*' ? {} : { agency }),
+      },
+      ...(table === undefined ? {} : { dataset: { table } }),
+    };
+  }
+  if (kind === 'json-stat') {
+    const { at, file } = splitAddress(address);
+    return { ...base, source: { kind, at }, dataset: { table: file } };
+  }
+  return { ...base, source: { kind, at: address } };
+}
+
+/** The folder of an address, and the last part of it. */
+export function splitAddress(address: string): { at: string; file: string } {
+  const bare = address.replace(/[?#].*$/, '');
+  const slash = bare.lastIndexOf('/');
+  return { at: address.slice(0, slash + 1), file: address.slice(slash + 1) };
+}
+
+/** How a study would fetch what a catalogue tells of, or why it leads nowhere. */
+export function wayTo(told: ToldWay): Way {
+  const { address, mediaType = '', format = '', conformsTo = [], rel } = told;
+  if (!URL.canParse(address) || !/^https?:$/.test(new URL(address).protocol))
+    return { format: format || 'unknown', address, dead: 'its address is none that can be asked' };
+  const words = `${format} ${conformsTo.join(' ')}`;
+  const path = new URL(address).pathname;
+  const service = services.find(
+    ([, , pattern]) => pattern.test(words) || (told.download !== true && pattern.test(mediaType)),
+  );
+  if (service !== undefined && !(told.download === true && /\.\w{2,5}$/.test(path)))
+    return ofService(service[0], service[1], told);
+  if (rel === 'items' && collectionPath.test(address))
+    return ofService('features', 'OGC API – Features', told);
+  const wfs = /(^|[?&])service=wfs/i.test(address);
+  if (wfs) return ofService('wfs', 'WFS', told);
+  const ending = /\.([a-z0-9]{2,8})$/i.exec(path)?.[1] ?? '';
+  const known =
+    fileFormats.find(([, pattern]) => pattern.test(format)) ??
+    fileFormats.find(([, pattern]) =>
+      pattern.test(mediaType.replace(/^application\/(octet-stream|x-download)$/, '')),
+    ) ??
+    fileFormats.find(([, pattern]) => pattern.test(ending));
+  const bytes = told.bytes === undefined ? {} : { bytes: told.bytes };
+  if (/text\/html|xhtml/i.test(mediaType) || /^html?$/i.test(format) || /^(html?|php|aspx?)$/i.test(ending))
+    return { format: 'web page', address, dead: 'it leads to a web page, not to data' };
+  const other = others.find(([, pattern]) => pattern.test(`${format} ${mediaType}`));
+  if (
+    known === undefined ||
+    (other !== undefined && !fileFormats.some(([, pattern]) => pattern.test(format)))
+  )
+    return {
+      format: format || mediaType || ending || 'unknown',
+      address,
+      dead: other === undefined ? 'nothing says what it is' : `it is ${other[0]}`,
+    };
+  const { at, file } = splitAddress(address);
+  if (file === '') return { format: known[0], address, dead: 'its address is that of a folder' };
+  return {
+    format: known[0],
+    address,
+    ...bytes,
+    source: { kind: 'files', at },
+    dataset: { file, ...(told.sha256 === undefined ? {} : { sha256: told.sha256 }) },
+  };
+}
