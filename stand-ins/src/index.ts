@@ -1,4 +1,5 @@
 export { type BoundaryOfficeOptions, boundaryOffice } from './boundary-office.ts';
+export { type CatalogueOfficeOptions, catalogueOffice } from './catalogue-office.ts';
 export { type FileOfficeOptions, fileOffice } from './file-office.ts';
 export { type MapHostOptions, mapHost } from './map-host.ts';
 export { type Mood, moods } from './moods.ts';

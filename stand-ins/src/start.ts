@@ -1,5 +1,6 @@
 import { join } from 'node:path';
 import { type BoundaryOfficeOptions, boundaryOffice } from './boundary-office.ts';
+import { type CatalogueOfficeOptions, catalogueOffice } from './catalogue-office.ts';
 import { type MapHostOptions, mapHost } from './map-host.ts';
 import type { Mood } from './moods.ts';
 import { type OrderDeskOptions, orderDesk } from './order-desk.ts';
@@ -7,7 +8,13 @@ import type { Service } from './service.ts';
 import { type StatisticsOfficeOptions, statisticsOffice } from './statistics-office.ts';
 
 /** The simulated services, by the names that the demo's study gives them. */
-export const offices = ['boundaryOffice', 'statisticsOffice', 'mapExtracts', 'orderDesk'] as const;
+export const offices = [
+  'boundaryOffice',
+  'statisticsOffice',
+  'mapExtracts',
+  'orderDesk',
+  'catalogue',
+] as const;
 export type Office = (typeof offices)[number];
 
 /** Ports that the study file of the demo names. */
@@ -16,6 +23,7 @@ export const usualPorts: Readonly<Record<Office, number>> = {
   statisticsOffice: 47812,
   mapExtracts: 47813,
   orderDesk: 47814,
+  catalogue: 47815,
 };
 
 /** Key and account that the simulated statistics office knows; they open nothing else. */
@@ -40,6 +48,7 @@ export interface StandInsOptions {
   statistics?: Partial<StatisticsOfficeOptions>;
   map?: Partial<MapHostOptions>;
   desk?: Partial<OrderDeskOptions>;
+  catalogue?: Partial<CatalogueOfficeOptions>;
 }
 
 export interface StandIn {
@@ -70,6 +79,7 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
     onRequest: (url: string) => options.onRequest?.(name, url),
   });
   const { data } = options;
+  const started = {} as Record<Office, StandIn>;
   const servers: Record<Office, Service> = {
     boundaryOffice: boundaryOffice({
       folder: join(data, 'boundary-office'),
@@ -96,8 +106,18 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
       ...common('orderDesk', 'order-desk'),
       ...options.desk,
     }),
+    catalogue: catalogueOffice({
+      statistics: join(data, 'statistics-office'),
+      // Known as soon as all have begun; nobody asks before.
+      addresses: () => ({
+        catalogue: started.catalogue.address,
+        statistics: started.statisticsOffice.address,
+        boundary: started.boundaryOffice.address,
+      }),
+      ...common('catalogue', 'catalogue'),
+      ...options.catalogue,
+    }),
   };
-  const started = {} as Record<Office, StandIn>;
   for (const office of offices)
     started[office] = { address: await listen(servers[office], options.ports?.[office] ?? 0) };
   return {

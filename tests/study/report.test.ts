@@ -90,6 +90,7 @@ describe('report', () => {
         crs: crsByEpsg(32626)!,
         words: `Area: ${hostile}.`,
         notes: [],
+        core: new AreaIndex(square),
         degrees: undefined,
       },
       layers: [layer],

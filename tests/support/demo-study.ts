@@ -60,6 +60,7 @@ export async function demoStudy(pageSize?: number, more: Partial<StandInsOptions
     statisticsOffice: 'well',
     mapExtracts: 'well',
     orderDesk: 'well',
+    catalogue: 'well',
   };
   const services = await startStandIns({
     data,
@@ -69,6 +70,7 @@ export async function demoStudy(pageSize?: number, more: Partial<StandInsOptions
       statisticsOffice: () => moods.statisticsOffice,
       mapExtracts: () => moods.mapExtracts,
       orderDesk: () => moods.orderDesk,
+      catalogue: () => moods.catalogue,
     },
     onRequest: (office, url) => requests.push(`${office} ${url}`),
     ...more,

@@ -12,11 +12,12 @@ interface Services {
   statisticsOffice: { address: string };
   mapExtracts: { address: string };
   orderDesk: { address: string };
+  catalogue: { address: string };
 }
 
 /** Addresses of the demo's sources, by their names in its study. */
 export function demoAddresses(services: Services): Record<string, string> {
-  const { boundaryOffice, statisticsOffice, mapExtracts, orderDesk } = services;
+  const { boundaryOffice, statisticsOffice, mapExtracts, orderDesk, catalogue } = services;
   return {
     'boundary-office': `${boundaryOffice.address}/`,
     'boundary-wfs': `${boundaryOffice.address}/wfs`,
@@ -29,6 +30,9 @@ export function demoAddresses(services: Services): Record<string, string> {
     'map-regions': `${mapExtracts.address}/regions.json`,
     'map-database': `${mapExtracts.address}/`,
     'order-desk': `${orderDesk.address}/`,
+    'open-data': `${catalogue.address}/`,
+    'national-catalogue': `${catalogue.address}/dcat/nested`,
+    'catalogue-tables': `${catalogue.address}/files/`,
   };
 }
 
@@ -62,6 +66,7 @@ export const addDemo: AddCommand = (program) => {
             ['statistics office', services.statisticsOffice],
             ['map host', services.mapExtracts],
             ['order desk', services.orderDesk],
+            ['catalogue', services.catalogue],
           ] as const)
             output.line(`  ${name.padEnd(18)} ${address}`);
           output.line(`The study: ${join(folder, 'study.yaml')}`);

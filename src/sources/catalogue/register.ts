@@ -11,10 +11,6 @@ import {
   wfsLister,
 } from './services.ts';
 
-/** Kinds of catalogues: they tell of data that are elsewhere. */
-export const catalogueKinds = ['records', 'dcat', 'folder'] as const;
-export type CatalogueKind = (typeof catalogueKinds)[number];
-
 /** All ways to learn what there is. A new one is one file and one line here. */
 export const listers: readonly Lister[] = [
   recordsLister,

@@ -40,12 +40,17 @@ export interface AreaSurroundings {
 export interface MadeArea {
   /** One feature. */
   shape: Shape;
+  /** The same without the margin of the whole. */
+  core: Shape;
   /** What it is made of: `2 districts (T204, T205) with 500 m around`. */
   words: string;
   notes: string[];
   /** Sides in degrees, of an area that is nothing but a box in them. */
   degrees?: Box;
 }
+
+/** A part of an area that is made. */
+type MadePart = Omit<MadeArea, 'core'>;
 
 /** Where a part stands, for errors. */
 export type Within = <T>(path: readonly (string | number)[], work: () => Promise<T>) => Promise<T>;
@@ -66,7 +71,7 @@ export async function makeArea(
   const crs = target ?? (await ownCrs(area, by));
   const { together: several, without: taken = [] } = area;
   const parts = several ?? [area as AreaPart];
-  const made: MadeArea[] = [];
+  const made: MadePart[] = [];
   for (const [k, part] of parts.entries())
     made.push(
       await within_(several === undefined ? [] : ['together', k], () =>
@@ -80,7 +85,7 @@ export async function makeArea(
   let words = made.map((each) => each.words).join(', and ');
   const notes = made.flatMap((each) => each.notes);
   if (taken.length > 0) {
-    const away: MadeArea[] = [];
+    const away: MadePart[] = [];
     for (const [k, part] of taken.entries())
       away.push(
         await within_(['without', k], () => new Making(crs, by, within_, ['without', k]).part(part, true)),
@@ -96,6 +101,7 @@ export async function makeArea(
   }
   if (shape.geometry.length === 0)
     throw new IsomericError('area-empty', `${words} hold no area.`, { blame: 'usage' });
+  const core = shape;
   if (area.margin !== undefined) {
     const metres = metresFromText(area.margin);
     shape = await within_(['margin'], () => within(shape, metres, words));
@@ -103,7 +109,7 @@ export async function makeArea(
   }
   const plain =
     made.length === 1 && taken.length === 0 && area.margin === undefined ? made[0].degrees : undefined;
-  return { shape, words, notes, ...(plain === undefined ? {} : { degrees: plain }) };
+  return { shape, core, words, notes, ...(plain === undefined ? {} : { degrees: plain }) };
 }
 
 const marginWords = (metres: number) =>
@@ -136,7 +142,7 @@ class Making {
   ) {}
 
   /** @param own true where the part's margin is its own, not that of the whole */
-  async part(part: AreaPart, own: boolean): Promise<MadeArea> {
+  async part(part: AreaPart, own: boolean): Promise<MadePart> {
     const made = await this.way(part);
     if (!own || part.margin === undefined) return made;
     const metres = metresFromText(part.margin);
@@ -148,7 +154,7 @@ class Making {
     return this.within([...this.path, ...keys], work);
   }
 
-  private way(part: AreaPart): Promise<MadeArea> {
+  private way(part: AreaPart): Promise<MadePart> {
     if (part.units !== undefined) return this.units(part.units);
     if (part.layer !== undefined) return this.layer(part.layer, part.where);
     if (part.box !== undefined) return this.box(part.box, part['in crs']);
@@ -209,7 +215,7 @@ class Making {
     );
   }
 
-  private async units(units: NonNullable<AreaPart['units']>): Promise<MadeArea> {
+  private async units(units: NonNullable<AreaPart['units']>): Promise<MadePart> {
     const hierarchy = await this.hierarchy(units);
     const down = units['down to'];
     const chosen = await this.at(['units'], async () => {
@@ -263,7 +269,7 @@ class Making {
     });
   }
 
-  private async layer(name: string, where: string | undefined): Promise<MadeArea> {
+  private async layer(name: string, where: string | undefined): Promise<MadePart> {
     const opened = await this.at(['layer'], () => this.open(name));
     const layer =
       where === undefined ? opened : await this.at(['where'], async () => filterRows(opened, where));
@@ -293,7 +299,7 @@ class Making {
     };
   }
 
-  private async box(box: NonNullable<AreaPart['box']>, inCrs: string | undefined): Promise<MadeArea> {
+  private async box(box: NonNullable<AreaPart['box']>, inCrs: string | undefined): Promise<MadePart> {
     const crs = inCrs === undefined ? wgs84() : await this.at(['in crs'], () => this.by.crs(inCrs));
     const sides: Box = [box.west, box.south, box.east, box.north];
     const degrees = crs.kind === 'geographic';
@@ -331,7 +337,7 @@ class Making {
     };
   }
 
-  private async point(point: [number, number], radius: string, inCrs: string | undefined): Promise<MadeArea> {
+  private async point(point: [number, number], radius: string, inCrs: string | undefined): Promise<MadePart> {
     const crs = inCrs === undefined ? wgs84() : await this.at(['in crs'], () => this.by.crs(inCrs));
     if (crs.kind === 'geographic' && (Math.abs(point[0]) > 360 || Math.abs(point[1]) > 90))
       throw new IsomericError('area-degrees', `${point.join(', ')} are no longitude and latitude.`, {
@@ -344,7 +350,7 @@ class Making {
     return { shape: await disc(point, crs, metres, this.crs, words, { grids }), words, notes: [] };
   }
 
-  private async place(place: NonNullable<AreaPart['place']>, radius: string): Promise<MadeArea> {
+  private async place(place: NonNullable<AreaPart['place']>, radius: string): Promise<MadePart> {
     const hierarchy = await this.hierarchy({
       of: [place.of],
       by: place.by,
@@ -380,7 +386,7 @@ class Making {
   private async polygon(
     polygon: string | Record<string, unknown>,
     inCrs: string | undefined,
-  ): Promise<MadeArea> {
+  ): Promise<MadePart> {
     const told = inCrs === undefined ? undefined : await this.at(['in crs'], () => this.by.crs(inCrs));
     const drawn = await this.at(['polygon'], () => this.by.drawn(polygon));
     const crs = told ?? drawn.crs ?? wgs84();
@@ -405,7 +411,7 @@ class Making {
     return { shape: { geometry: united([shape.geometry]), crs: this.crs }, words, notes: [] };
   }
 
-  private async sheets({ of, code }: NonNullable<AreaPart['sheets']>): Promise<MadeArea> {
+  private async sheets({ of, code }: NonNullable<AreaPart['sheets']>): Promise<MadePart> {
     const scheme = await this.at(['sheets', 'of'], () => this.by.scheme(of));
     const reader = new CodeReader(scheme);
     const found: GeometryArray[] = [];

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { mostHeaderRows } from '../../core/table/header-rows.ts';
 import { usualUnsureAbove } from '../../core/table/margins.ts';
 import { isTableFormat, writingFormats } from '../../formats/writing/register.ts';
+import { catalogueKinds } from '../../sources/catalogue/kinds.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
 import { areaSchema } from '../area/schema.ts';
 import { stepSchema } from './steps.ts';
@@ -86,6 +87,19 @@ const source = z.strictObject({
     .describe(
       'For JSON-stat: several values of a dimension in one parameter, or the parameter several times.',
     ),
+});
+
+/** A catalogue: it tells of data that are elsewhere. */
+const catalogue = z.strictObject({
+  kind: z
+    .enum(catalogueKinds)
+    .describe(
+      'records: OGC API – Records; dcat: DCAT-AP as JSON-LD; folder: a folder of files of this machine.',
+    ),
+  at: text.describe('Its address, or the folder.'),
+  licence: source.shape.licence,
+  key: source.shape.key,
+  account: source.shape.account,
 });
 
 const dataset = z
@@ -293,6 +307,10 @@ export const studySchema = z.strictObject({
       'Grids of datum shifts (NTv2, .gsb) in the study folder; each is used where it leads between two datums.',
     ),
   sources: z.record(name, source).default({}),
+  catalogues: z
+    .record(name, catalogue)
+    .default({})
+    .describe('Where “isomeric find” looks besides the sources.'),
   gather: z
     .record(name, dataset)
     .refine((value) => Object.keys(value).length > 0, 'name at least one dataset'),

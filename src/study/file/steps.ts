@@ -24,9 +24,12 @@ const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodTyp
   table: () => name,
   layer: () => name,
   layers: () => z.array(name).min(1),
-  area: () => z.enum(['area']),
+  area: () => z.enum(stepAreas),
   grids: () => z.array(text).min(1),
 };
+
+/** The study area as steps name it. */
+export const stepAreas = ['area', 'area without margin'] as const;
 
 const sentence = (words: string) => `${words[0].toUpperCase()}${words.slice(1)}.`;
 

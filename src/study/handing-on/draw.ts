@@ -291,14 +291,14 @@ function blankMap(name: string, map: StudyMap, blanks: string, findings: readonl
 /** Less is told: borders that were generalised otherwise take away a little. */
 const fullCover = 0.98;
 
-/** The share of the area that the coloured units cover, at most 1. */
-function unitsCover(batches: readonly Batch[], { area }: StudyArea): number {
+/** The share of the area, without its margin, that the coloured units cover, at most 1. */
+function unitsCover(batches: readonly Batch[], { core }: StudyArea): number {
   const total = (array: GeometryArray) => {
     let sum = 0;
     for (let i = 0; i < array.length; i++) sum += planarArea(array, i);
     return sum;
   };
-  const whole = total(area.geometry);
+  const whole = total(core.geometry);
   const covered = batches.reduce((sum, batch) => sum + total(batch.geometry!), 0);
   return whole > 0 ? Math.min(1, covered / whole) : 1;
 }

@@ -24,6 +24,8 @@ import { openDataset, type StudyCrs, studyCrs, studyGrids, withCrs } from './ope
 /** The study area in the study's CRS. */
 export interface StudyArea {
   area: AreaIndex;
+  /** The area without its margin: units end at its border, what lies around them at that of the area. */
+  core: AreaIndex;
   crs: Crs;
   words: string;
   /** What there is to tell of how it was made. */
@@ -34,7 +36,7 @@ export interface StudyArea {
 
 /** The area's box in another CRS, a little larger; undefined where there is no way, or where one box cannot hold it. */
 export function boxOfArea(
-  { area, crs, degrees }: Omit<StudyArea, 'words' | 'notes'>,
+  { area, crs, degrees }: Omit<StudyArea, 'words' | 'notes' | 'core'>,
   other: Crs,
 ): Box | undefined {
   // Across the antimeridian it would take two.
@@ -114,6 +116,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
     written.within(['area', ...path], work),
   );
   const area = await written.within(['area'], async () => new AreaIndex(made.shape.geometry));
+  const core = made.core === made.shape ? area : new AreaIndex(made.core.geometry);
   const listed = study.area['on sheets'];
   const sheets =
     listed === undefined
@@ -121,6 +124,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
       : [await written.within(['area', 'on sheets'], () => sheetWords(area, crs, listed, machine))];
   return {
     area,
+    core,
     crs,
     degrees: made.degrees ?? degreesOf(area, crs),
     words: `Area: ${made.words}${sizeWords(area, crs)}.`,

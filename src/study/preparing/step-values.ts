@@ -5,7 +5,7 @@ import type { OptionDescription, OptionKind } from '../../verbs/description.ts';
 import { type FieldTexts, fieldsOf } from '../../verbs/fields.ts';
 import { verbNamed } from '../../verbs/register.ts';
 import type { Study } from '../file/schema.ts';
-import type { StudyStep } from '../file/steps.ts';
+import type { StudyStep, stepAreas } from '../file/steps.ts';
 import type { StudyArea } from './area.ts';
 
 /** What steps of a study may speak of. */
@@ -38,7 +38,15 @@ const readers: Readonly<Record<OptionKind, Read>> = {
   table: openOther,
   layer: openOther,
   layers: (names: readonly string[], { open }) => Promise.all(names.map((name) => open(name, false))),
-  area: (_: string, { area }) => new Area('the study area', area.crs, area.area.geometry, area.area),
+  area: (which: (typeof stepAreas)[number], { area }) => {
+    const own = which === 'area' ? area.area : area.core;
+    return new Area(
+      which === 'area' ? 'the study area' : 'the study area without its margin',
+      area.crs,
+      own.geometry,
+      own,
+    );
+  },
   grids: asWritten,
 };
 
