@@ -275,6 +275,7 @@ export function factsOf(entry: CatalogueEntry): string[] {
       : [years.length > 3 ? `${years[0]}–${years[years.length - 1]}` : years.join(', ')]),
     ...(levels === undefined ? [] : [levels.join(', ')]),
     ...(entry.breakdowns === undefined ? [] : [`by ${entry.breakdowns.join(', ')}`]),
+    ...(entry.universe === undefined ? [] : [`of ${entry.universe}`]),
     ...(dead === undefined ? [] : [`dead end: ${dead}`]),
   ];
 }

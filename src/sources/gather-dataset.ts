@@ -53,6 +53,34 @@ export interface GatheredDataset {
 
 const sleep = (milliseconds: number) => new Promise<void>((resolve) => setTimeout(resolve, milliseconds));
 
+/** What transfers need where there is no study: nothing is known of earlier runs, and nothing is kept. */
+export function contextOf(address: string, settings: DatasetSettings): TransferContext {
+  const store = settings.store ?? memoryStore();
+  const meter: Meter = { bytes: 0, features: 0 };
+  const note = (words: string) => settings.note?.(words);
+  return {
+    store,
+    fetch: settings.fetch ?? ((input, init) => fetch(input, init)),
+    now: () => new Date().toISOString(),
+    sleep,
+    earlier: new Map((settings.earlier ?? []).map((receipt) => [receipt.path, receipt])),
+    continuing: new Set(),
+    claims: new Map(),
+    keep: async () => {},
+    credentials: new Credentials(address, settings.keys),
+    hosts: new HostGate(sleep),
+    meter,
+    progress: () => settings.progress?.(meter),
+    note,
+    aside: note,
+    documents: new Map(),
+    patience: settings.patience ?? 60_000,
+    tries: settings.tries ?? 4,
+    longestWait: 300_000,
+    longestOrder: 3_600_000,
+  };
+}
+
 /**
  * Gathers one dataset without a study, in Node or in a browser.
  * @throws IsomericError with the codes of `docs/gather.md`; `terms-not-agreed` when a service asks for agreement
@@ -77,30 +105,8 @@ export async function gatherDataset(
     wanted,
     traits: { agency, answers, parameters, keyColumns, mostColumns, mostArea },
   };
-  const store = settings.store ?? memoryStore();
-  const meter: Meter = { bytes: 0, features: 0 };
-  const note = (words: string) => settings.note?.(words);
-  const context: TransferContext = {
-    store,
-    fetch: settings.fetch ?? ((input, init) => fetch(input, init)),
-    now: () => new Date().toISOString(),
-    sleep,
-    earlier: new Map((settings.earlier ?? []).map((receipt) => [receipt.path, receipt])),
-    continuing: new Set(),
-    claims: new Map(),
-    keep: async () => {},
-    credentials: new Credentials(address, settings.keys),
-    hosts: new HostGate(sleep),
-    meter,
-    progress: () => settings.progress?.(meter),
-    note,
-    aside: note,
-    documents: new Map(),
-    patience: settings.patience ?? 60_000,
-    tries: settings.tries ?? 4,
-    longestWait: 300_000,
-    longestOrder: 3_600_000,
-  };
+  const context = contextOf(address, settings);
+  const { store } = context;
   const terms = agreed === true ? null : ((await protocol.terms?.(order, context)) ?? null);
   if (terms !== null)
     throw new IsomericError('terms-not-agreed', `${source} asks for agreement to its terms of use.`, {

@@ -1,8 +1,10 @@
 import { existsSync } from 'node:fs';
 import { copyFile, mkdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { writeText } from '../../node/index.ts';
+import { counted } from '../../core/account.ts';
+import { nodeMachine, writeText } from '../../node/index.ts';
 import { demoFolder } from '../demo-data.ts';
+import { type Output, printingReporter } from '../output.ts';
 import { type AddCommand, outputOf } from './command.ts';
 import { putData } from './new-study.ts';
 import { runAndPrint } from './study.ts';
@@ -32,8 +34,46 @@ export function demoAddresses(services: Services): Record<string, string> {
     'order-desk': `${orderDesk.address}/`,
     'open-data': `${catalogue.address}/`,
     'national-catalogue': `${catalogue.address}/dcat/nested`,
-    'catalogue-tables': `${catalogue.address}/files/`,
   };
+}
+
+/** What the catalogue has of the question, before anything is gathered. */
+async function findTables(folder: string, addresses: Record<string, string>, output: Output): Promise<void> {
+  const [
+    { fillCatalogue },
+    { CatalogueStore },
+    { studyIn },
+    { CatalogueIndex },
+    { compareEntries },
+    { entryName },
+  ] = await Promise.all([
+    import('../../study/catalogue/fill.ts'),
+    import('../../study/catalogue/store.ts'),
+    import('../../study/area-of-study.ts'),
+    import('../../core/catalogue/catalogue-index.ts'),
+    import('../../core/catalogue/compare.ts'),
+    import('../../core/catalogue/entry.ts'),
+  ]);
+  const reporter = printingReporter(output);
+  const machine = nodeMachine(folder, reporter);
+  const study = await studyIn(machine);
+  const store = await CatalogueStore.load(machine);
+  reporter.stage('Find');
+  const filled = await fillCatalogue(study, machine, store, { addresses });
+  reporter.stop();
+  const index = new CatalogueIndex(store.entries());
+  const listed = filled.filter(({ count }) => count > 0);
+  reporter.say(
+    `Find: ${counted(index.entries.length, 'entry', 'entries')} of ${counted(listed.length, 'source', 'sources')} and catalogues, kept in catalogue.jsonl.`,
+  );
+  const query = { words: 'households floor car', facets: { level: ['ward'], holds: ['table'] } };
+  const { count, best } = index.search(query, 3);
+  reporter.say(
+    `Find: “${query.words}” by ward; ${counted(count, 'table', 'tables')}, the best ${best.map((i) => entryName(index.entries[i])).join(', ')}.`,
+  );
+  const vintages = index.entries.filter(({ series }) => series === 'HOUSING');
+  for (const note of compareEntries(vintages).notes) reporter.note(note);
+  reporter.stop();
 }
 
 export const addDemo: AddCommand = (program) => {
@@ -71,6 +111,7 @@ export const addDemo: AddCommand = (program) => {
             output.line(`  ${name.padEnd(18)} ${address}`);
           output.line(`The study: ${join(folder, 'study.yaml')}`);
         }
+        await findTables(folder, addresses, output);
         await runAndPrint(output, folder, { addresses });
       } finally {
         await services.close();

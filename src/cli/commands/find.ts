@@ -165,6 +165,7 @@ function printResult(output: Output, entry: CatalogueEntry): void {
     entry.licence ?? 'licence not said',
     entry.provider ?? '',
     where === '' ? '' : `lies in ${where}`,
+    entry.also === undefined ? '' : `also ${entry.also.join(', ')}`,
   ];
   output.line(colours.dim(`  ${about.filter((each) => each !== '').join(' · ')}`));
 }
@@ -203,6 +204,8 @@ function printAnswer(
     `${colours.bold('Find:')} ${counted(answer.count, 'entry', 'entries')} of ${grouped(index.entries.length)}${answer.withoutPlace === 0 ? '' : `; ${grouped(answer.withoutPlace)} of them do not say where they lie`}.`,
   );
   if (answer.count === 0) {
+    for (const { word, nearest } of answer.meant)
+      output.line(`  Nothing has “${word}”. Did you mean “${nearest}”?`);
     for (const { what, count } of answer.loosen.slice(0, 5))
       output.line(`  Without ${what}: ${grouped(count)}.`);
     if (answer.loosen.length === 0)
@@ -249,10 +252,13 @@ function printEntry(
         universe ?? '',
         (values ?? []).join(', '),
       ]);
+    const names = ['column', 'title', 'universe', 'values'];
+    // Columns of nothing but blanks say nothing.
+    const used = names.map((_, c) => c).filter((c) => c === 0 || rows.some((row) => row[c] !== ''));
     const [head, ...lines] = textTable(
-      ['column', 'title', 'universe', 'values'],
-      rows,
-      [false, false, false, false],
+      used.map((c) => names[c]),
+      rows.map((row) => used.map((c) => row[c])),
+      used.map(() => false),
       48,
     );
     output.line(colours.dim(`  ${head}`));
@@ -348,6 +354,12 @@ async function run(words: string[], options: FindOptions, output: Output): Promi
     if (picked === null) return;
     const opened = { ...picked, index: picked.index };
     printEntry(output, picked.entry, opened, options.take);
+    if (picked.entry.dead === undefined)
+      output.line(
+        output.colours.dim(
+          `\n“isomeric find --add ${entryName(picked.entry)} ${picked.folder}” writes them into the study.`,
+        ),
+      );
     return;
   }
   const opened = await openCatalogue(path, options, output);

@@ -271,9 +271,12 @@ export const addLook: AddCommand = (program) => {
   program
     .command('look')
     .description(
-      'what is in a file, an archive or a folder: layers, kind, count, CRS, extent, fields, troubles',
+      'what is in a file, an archive, a folder or a service: layers, kind, count, CRS, extent, fields, troubles',
     )
-    .argument('<path>', 'a file, a folder, an archive, a path within an archive, or an address (https://…)')
+    .argument(
+      '<path>',
+      'a file, a folder, an archive, a path within an archive, or the address of a file or a service (https://…)',
+    )
     .option('--encoding <name>', 'the encoding of texts, when files say none or a wrong one: cp1252, cp850 …')
     .option(
       '--geometry <columns>',
@@ -285,6 +288,10 @@ export const addLook: AddCommand = (program) => {
     .option('--field <names>', 'all about these fields: values with counts, reasons, quantiles, a histogram')
     .action(async (path: string, options: LookOptions, command) => {
       const output = outputOf(command);
+      if (/^https?:\/\//i.test(path)) {
+        const { lookAtService } = await import('../service-look.ts');
+        if (await lookAtService(path, output)) return;
+      }
       const contents = await lookPath(await localPath(path), openOptions(options));
       const layers: LayerView[] = [];
       const broken: OtherFile[] = [];

@@ -2,6 +2,7 @@ import type { Box } from '../geometry/geometry-array.ts';
 import { bareWords } from '../plain-text.ts';
 import { type CatalogueEntry, entryName } from './entry.ts';
 import { degreesMeet, type Facet, type FacetName, facetNames, facetOf, sortedValues } from './facets.ts';
+import { mergeSame } from './same-things.ts';
 import { WordIndex } from './word-index.ts';
 
 /** What is looked for. Within a facet any of its values will do; all facets and all words must be met. */
@@ -32,6 +33,8 @@ export interface CatalogueAnswer {
   withoutPlace: number;
   /** Where nothing was found: which one choice or word to give up, and what it would leave; the best first. */
   loosen: { what: string; count: number }[];
+  /** Where nothing was found: words that nothing has, with the nearest that something has. */
+  meant: { word: string; nearest: string }[];
 }
 
 const wordsFacet = 'words';
@@ -46,7 +49,9 @@ export class CatalogueIndex {
   private readonly order: Uint32Array;
   private readonly byName: ReadonlyMap<string, number>;
 
-  constructor(entries: readonly CatalogueEntry[]) {
+  /** @param given what catalogues tell of; the same thing in several of them is one entry */
+  constructor(given: readonly CatalogueEntry[]) {
+    const entries = mergeSame(given);
     this.entries = entries;
     this.words = new WordIndex(entries.length, textsOf(entries));
     this.facets = facetNames.map((name) => facetOf(name, entries));
@@ -60,7 +65,11 @@ export class CatalogueIndex {
       if (newest[a] !== newest[b]) return newest[a] < newest[b] ? 1 : -1;
       return entries[a].title < entries[b].title ? -1 : entries[a].title > entries[b].title ? 1 : a - b;
     });
-    this.byName = new Map(entries.map((entry, k) => [entryName(entry), k]));
+    this.byName = new Map(
+      entries.flatMap((entry, k) =>
+        [entryName(entry), ...(entry.also ?? [])].map((name) => [name, k] as const),
+      ),
+    );
   }
 
   /** The entry of a name (`SOURCE/ID`). */
@@ -116,6 +125,7 @@ export class CatalogueIndex {
       })),
       withoutPlace: away,
       loosen: count > 0 ? [] : this.loosening(query, words, missing, fails),
+      meant: count > 0 ? [] : this.meant(words, missing),
     };
   }
 
@@ -224,6 +234,14 @@ export class CatalogueIndex {
   private nameOf(bit: number): string {
     const f = 31 - Math.clz32(bit);
     return f < this.facets.length ? facetNames[f] : f === this.facets.length ? wordsFacet : areaFacet;
+  }
+
+  private meant(words: readonly string[], missing: Uint32Array): { word: string; nearest: string }[] {
+    return words.slice(0, 30).flatMap((word, w) => {
+      if (!missing.every((bits) => (bits & (1 << w)) !== 0)) return [];
+      const nearest = this.words.nearest(word);
+      return nearest === undefined ? [] : [{ word, nearest }];
+    });
   }
 
   /** Which one choice or word to give up so that something is found. */

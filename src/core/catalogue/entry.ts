@@ -61,6 +61,8 @@ export interface CatalogueEntry {
   ways: readonly Way[];
   /** Why nothing can be got here, and what to try. */
   dead?: string;
+  /** Names of the same thing in other catalogues. */
+  also?: readonly string[];
 }
 
 /** What tells an entry from all others: `SOURCE/ID`. */

@@ -65,13 +65,17 @@ export function yearsIn(text: string): string[] {
 /** What figures are broken down by, of a title: `Residents by sex and age` → sex, age; levels of units are none. */
 export function breakdownsIn(title: string): string[] {
   const found: string[] = [];
-  const parts = title.split(/\bby\b/i).slice(1);
+  // The year of a vintage stands behind the last of them.
+  const parts = title
+    .replace(/\b(1[789]|20)\d\d\b/g, ' ')
+    .split(/\bby\b/i)
+    .slice(1);
   for (const part of parts)
     for (const each of part.split(/,|\band\b|;|\(/i)) {
       const words = bareWords(each).slice(0, 4);
       if (words.length === 0 || words.length > 3) continue;
       const text = words.map(singular).join(' ');
-      if (levelsIn(text).length > 0 || yearsIn(text).length > 0) continue;
+      if (levelsIn(text).length > 0) continue;
       found.push(text);
     }
   return [...new Set(found)];

@@ -1,3 +1,4 @@
+import { nearestWord } from '../nearest.ts';
 import { bareWords } from '../plain-text.ts';
 import { singular, synonymsOf } from './synonyms.ts';
 
@@ -114,6 +115,11 @@ export class WordIndex {
         if (score > into[entry]) into[entry] = score;
       }
     }
+  }
+
+  /** The word that is spelt most like one that nothing has. */
+  nearest(word: string): string | undefined {
+    return nearestWord(singular(word), this.words);
   }
 
   private wordAt(at: number): number {

@@ -206,19 +206,13 @@ function entryOf(
   const ways = waysOf(feature, told, formats, url, source, context);
   const conformsTo = listIn(feature.conformsTo ?? told.conformsTo).flatMap((each) => textIn(each) ?? []);
   const provider = providerOf(told);
-  const levels = [
-    ...new Set([
-      ...wordsIn(told.levels ?? told.geographicLevels).map(levelNamed),
-      ...levelsIn(`${title} ${keywords.join(' , ')}`),
-    ]),
-  ];
-  const breakdowns = [
-    ...new Set(
-      [...wordsIn(told.breakdowns ?? told.dimensions, 'title', 'name', 'id'), ...breakdownsIn(title)].map(
-        (each) => each.toLowerCase(),
-      ),
-    ),
-  ];
+  const saidLevels = wordsIn(told.levels ?? told.geographicLevels).map(levelNamed);
+  const levels =
+    saidLevels.length > 0 ? [...new Set(saidLevels)] : levelsIn(`${title} , ${keywords.join(' , ')}`);
+  const saidBreakdowns = wordsIn(told.breakdowns ?? told.dimensions, 'title', 'name', 'id').map((each) =>
+    each.toLowerCase(),
+  );
+  const breakdowns = saidBreakdowns.length > 0 ? [...new Set(saidBreakdowns)] : breakdownsIn(title);
   const type = textIn(told.type) ?? '';
   const columns = columnsOf(told.columns ?? told.fields ?? told.variables);
   const box = boxIn(feature.bbox) ?? boxOfGeojson(feature.geometry);

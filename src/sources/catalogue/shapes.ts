@@ -85,9 +85,17 @@ export function yearsBetween(from: unknown, to: unknown): string[] {
 /** A licence as people call it: the last words of an address. */
 export function licenceName(text: string | undefined): string | undefined {
   if (text === undefined || !/^(https?|urn):/i.test(text)) return text;
+  const commons = /creativecommons\.org\/(licenses|publicdomain)\/([a-z-]+)\/([\d.]+)/i.exec(text);
+  if (commons !== null)
+    return `CC${commons[2] === 'zero' ? '0' : ` ${commons[2].toUpperCase()}`} ${commons[3]}`;
   const parts = text
     .replace(/[?#].*$/, '')
+    .replace(/^https?:\/\/[^/]*\//i, '')
     .split(/[/:]/)
-    .filter((part) => part !== '' && !/^(https?|legalcode|deed(\.\w+)?)$/i.test(part));
-  return parts.slice(-2).join(' ') || text;
+    .filter((part) => part !== '' && !/^(legalcode|deed(\.\w+)?|index\.html?)$/i.test(part));
+  const last = parts[parts.length - 1];
+  if (last === undefined) return text;
+  // A number alone is the version of what stands before it.
+  const named = /^v?[\d.]+$/.test(last) && parts.length > 1 ? `${parts[parts.length - 2]} ${last}` : last;
+  return named.replace(/[-_+]+/g, ' ').trim();
 }

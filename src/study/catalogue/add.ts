@@ -65,6 +65,7 @@ function nameFrom(text: string, taken: ReadonlySet<string>, fallback: string): s
     if (bare !== '' && bare.length + word.length > 32) break;
     bare += `${bare === '' ? '' : '_'}${word}`;
   }
+  bare = bare.replace(/(_(by|and|of|the|in|with|for|to))+$/, '');
   if (!/^\p{L}/u.test(bare)) bare = bare === '' ? fallback : `${fallback}_${bare}`;
   let name = bare;
   for (let n = 2; taken.has(name); n++) name = `${bare}_${n}`;
