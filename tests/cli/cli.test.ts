@@ -311,7 +311,7 @@ describe('mistakes and exit codes', () => {
       'a missing option',
       ['clip', wards, '--out', 'x.gpkg'],
       2,
-      /“isomeric clip” needs --area <path>: a layer with the area/,
+      /“isomeric clip” needs --area <area>: the area: a layer/,
     ],
     [
       'a table where a layer must be',

@@ -122,7 +122,7 @@ describe.each(pages)('docs/%s', (page) => {
         output = '';
         for (const command of text.trim().split('\n')) {
           const expected = Number(/# ends with (\d)$/.exec(command)?.[1] ?? 0);
-          const [program, ...args] = words(command.replace(/ # ends with \d$/, ''));
+          const [program, ...args] = words(placed(command).replace(/ # ends with \d$/, ''));
           expect(program).toBe('isomeric');
           const { code, out, told } = await isomeric(...args);
           expect(code, `${page}, line ${line}: ${command}\n${told}`).toBe(expected);

@@ -31,6 +31,7 @@ function keys(part: Part, path: string[] = []): { path: string; description: str
 const holders = new Set([
   'area',
   'sources',
+  'catalogues',
   'gather',
   'prepare',
   'check',
@@ -56,6 +57,7 @@ describe('the page of the study file', () => {
 
 const names: Record<string, string> = {
   sources: 'office',
+  catalogues: 'open',
   gather: 'housing',
   draw: 'cars',
   titles: 'no_car_share',
@@ -66,6 +68,8 @@ const names: Record<string, string> = {
 const beside: Record<string, Record<string, unknown>> = {
   'sources.office.key': { variable: 'V', header: 'x-key' },
   'sources.office.account': { user: 'U', password: 'P' },
+  'catalogues.open.key': { variable: 'V', header: 'x-key' },
+  'catalogues.open.account': { user: 'U', password: 'P' },
   'gather.housing.levels.wards': { units: 'districts' },
 };
 
@@ -76,7 +80,7 @@ const areaBeside: Record<string, Record<string, unknown>> = {
   'area.sheets': { sheets: { of: 'teskaria', code: 'TG03' } },
   'area.polygon': {},
   'area.box': { box: { west: -30, south: 45, east: -29, north: 46 } },
-  'area.in crs': { box: { west: 400_000, south: 5_030_000, east: 450_000, north: 5_060_000 } },
+  'area.in crs': { box: { west: 270_000, south: 5_035_000, east: 295_000, north: 5_070_000 } },
   'area.where': { layer: 'wards' },
   'area.point': { radius: '2 km' },
   'area.radius': { point: [-29.85, 45.55] },
@@ -96,6 +100,18 @@ function withExample(path: string, example: string): string {
   ];
   const area = areaBeside[path.split('.').slice(0, 2).join('.')];
   if (area !== undefined) changes.push({ path: ['area'], value: area });
+  if (path.startsWith('catalogues'))
+    changes.push({
+      path: ['catalogues'],
+      value: { open: { kind: 'records', at: 'https://catalogue.example/' } },
+    });
+  if (path.startsWith('area.on sheets.'))
+    changes.push({ path: ['area', 'on sheets'], value: { of: 'teskaria', level: '20k' } });
+  if (path.startsWith('gather.*.by sheet'))
+    changes.push(
+      { path: ['gather', 'housing'], value: { from: 'office', file: 'housing-{sheet}.csv' } },
+      { path: ['gather', 'housing', 'by sheet'], value: { of: 'teskaria', level: '20k' } },
+    );
   if (path === 'area.place.code') changes.push({ path: ['area', 'place'], value: { of: 'wards' } });
   if (path === 'gather.*.levels' || path.startsWith('gather.*.levels.'))
     changes.push({ path: ['gather', 'housing', 'on'], value: 'code = AREA' });

@@ -141,6 +141,19 @@ function nearNames(hierarchy: Hierarchy, candidates: readonly number[], name: st
       near.push(shown);
       rest.delete(own);
     }
+  // Then those of whose words most are meant.
+  const words = wanted.split(' ');
+  const meant = (own: string) => {
+    const there = own.split(' ');
+    return words.filter((word) => nearestWord(word, there) !== undefined || there.includes(word)).length;
+  };
+  const most = Math.max(0, ...[...rest.keys()].map(meant));
+  if (2 * most > words.length)
+    for (const [own, shown] of [...rest])
+      if (near.length < 4 && meant(own) === most) {
+        near.push(shown);
+        rest.delete(own);
+      }
   while (near.length < 3) {
     const next = nearestWord(wanted, rest.keys());
     if (next === undefined) break;

@@ -58,6 +58,7 @@ export function squaresIn(level: SquaresLevel, crs: Crs, box: Box, own: Crs): Cu
     ]),
   );
   const back = transformer(own, crs);
+  const middle = (box[0] + box[2]) / 2;
   const maker = new GeometryMaker();
   const cells: Cell[] = [];
   for (let row = r1; row >= r0; row--)
@@ -66,6 +67,8 @@ export function squaresIn(level: SquaresLevel, crs: Crs, box: Box, own: Crs): Cu
       outline(ring, column * size, row * size, (column + 1) * size, (row + 1) * size);
       const xy = Float64Array.from(ring);
       back.transform(xy);
+      // What lies beyond the antimeridian is counted on from this side of it.
+      for (let k = 0; k < xy.length; k += 2) xy[k] -= 360 * Math.round((xy[k] - middle) / 360);
       const square = polygonOf(xy);
       const own4 = square.box();
       let fate = settleByBox(area, own4);

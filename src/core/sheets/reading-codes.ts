@@ -69,12 +69,15 @@ export class CodeReader {
     if (text === '' || text.length > longest) throw this.unknown(code);
     this.stop = noStop();
     for (const separators of ['as written', 'any', 'none'] as const) {
-      const found = this.whole(text, separators);
+      const all = this.whole(text, separators);
+      // What is written just so counts, also where it could be another one written shortly.
+      const exact = all.filter((sheet) => foldCode(codeOf(this.scheme, sheet)) === text);
+      const found = exact.length === 1 ? exact : all;
       if (found.length === 1) {
         const own = codeOf(this.scheme, found[0]);
         return { sheets: found, partial: false, ...(own === code ? {} : { instead: own }) };
       }
-      if (found.length > 1) continue;
+      if (found.length > 1) throw this.ambiguous(code, found);
       const begun = separators === 'none' ? [] : this.begun(text, separators);
       if (begun.length > 0) return { sheets: begun, partial: true };
     }
@@ -327,6 +330,15 @@ export class CodeReader {
     if (at < this.stop.at) return;
     if (expected === null) this.stop.missing = true;
     else this.stop.expected.add(expected);
+  }
+
+  private ambiguous(code: string, found: readonly Sheet[]): IsomericError {
+    const codes = found.slice(0, 6).map((sheet) => codeOf(this.scheme, sheet));
+    return new IsomericError(
+      'sheet-ambiguous',
+      `“${code}” may be several sheets of ${this.scheme.rules.title}: ${codes.join(', ')}.`,
+      { advice: 'Write the code in full.', blame: 'usage', wrong: code },
+    );
   }
 
   private unknown(code: string): IsomericError {

@@ -274,6 +274,16 @@ export function schemeFrom(value: SheetSchemeFile, places: Places | null = null)
       });
     }
   });
+  const projected = value.levels.findIndex((level) => level.squares !== undefined);
+  if (projected >= 0 && crs.kind !== 'geographic')
+    throw new IsomericError(
+      'sheet-scheme-value',
+      'Squares lie within the cells of a grid in degrees, and the CRS is a projected one.',
+      {
+        place: places?.value(['levels', projected, 'squares']),
+        blame: 'usage',
+      },
+    );
   const round = roundOf(crs, levels);
   return new SheetScheme({ title: value.sheets, crs, round, levels });
 }
