@@ -14,6 +14,7 @@ import {
   transformer,
 } from '../src/core/index.ts';
 import { openSource, sourceFromBytes, surroundingsOf } from '../src/formats/index.ts';
+import { catalogueLines } from './catalogue.ts';
 import { extractLines, extractMemory } from './extracts.ts';
 import { byBoxLines, geopackageWriting } from './formats.ts';
 import { downloadLine, pagingLine } from './gather.ts';
@@ -100,6 +101,8 @@ if (wanted('geopackage')) add(await geopackageWriting());
 if (wanted('bybox')) for (const line of await byBoxLines()) console.log(line);
 
 if (wanted('overlay')) for (const line of await overlayLines()) console.log(line);
+
+if (wanted('catalogue')) for (const line of await catalogueLines()) console.log(line);
 
 if (wanted('shapes')) for (const line of await shapeLines()) console.log(line);
 

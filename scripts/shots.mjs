@@ -46,7 +46,7 @@ spawnSync(
 );
 
 /** Pictures that are taken while the command still runs, after so many milliseconds. */
-const during = { 'command-gather': 5500 };
+const during = { 'command-gather': 5500, 'command-find': 7000 };
 
 // A study that gathers from services with a slow day, and one that asks first.
 const sources = readFileSync(join(root, 'demo', 'study.yaml'), 'utf8');
@@ -83,8 +83,26 @@ writeFileSync(
   at(quick, how.split('```yaml ways/study.yaml\n')[1].split('```')[0]),
 );
 
+mkdirSync(join(folder, 'find'));
+const looking = readFileSync(join(root, 'docs', 'find.md'), 'utf8');
+writeFileSync(
+  join(folder, 'find', 'study.yaml'),
+  at(quick, looking.split('```yaml flats/study.yaml\n')[1].split('```')[0]),
+);
+const units =
+  'units: { of: [data/boundary-office/districts-2024.geojson, data/boundary-office/wards-2024.geojson], name: [ombrey flats west, ombrey flats east], down to: finest }, margin: 500 m';
+
 /** What is typed in each terminal picture. */
 const terminals = {
+  // Keys go through a terminal of their own: to the facets, the third of them opened, its second value chosen.
+  'command-find': [
+    `(sleep 4; printf '\\t\\033[B\\033[B\\r\\033[B\\033[B\\r'; sleep 60) | script -qfc "stty cols 150 rows 46; node ${command} find households --study find" /dev/null`,
+  ],
+  'command-area': [
+    `isomeric area "${units}" --sheets teskaria --level 80k`,
+    'isomeric sheets teskaria TG03-17',
+    'isomeric sheets teskaria --for "point: [-29.8, 45.52], radius: 6 km" --level 20k',
+  ],
   'command-demo': ['isomeric demo flats | tail -n 40'],
   'command-look': ['isomeric look data/map-extracts/teskaria-ombrey.zip'],
   'command-gather': ['isomeric run slow --only gather'],
@@ -93,7 +111,6 @@ const terminals = {
     'isomeric run works --only gather | tail -n 6',
     'isomeric ledger works --verify',
   ],
-  'command-look-tables': ['isomeric look data/statistics-office/MOBILITY-2024.zip'],
   'command-variables': [
     'isomeric variables data/statistics-office/MOBILITY-2024.zip cannot walk',
     'isomeric save data/statistics-office/MOBILITY-2024.zip --level "6 digits" --variables "adults = residents aged 16 and over; cannot_walk = residents who cannot walk" --out mobility.csv --dictionary dictionary.csv | grep -v note',
@@ -132,13 +149,6 @@ const terminals = {
     'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros" --out joined.gpkg --replace',
     'isomeric reproject wards.gpkg --crs EPSG:32626 --out utm.gpkg',
     'isomeric reproject data/map-extracts/teskaria-ombrey.zip --layer roads --crs EPSG:32626 --out no.gpkg',
-  ],
-  'command-save': [
-    'isomeric save data/boundary-office data/map-extracts/teskaria-ombrey.zip --layer districts,roads,refuge_halls --out study.gpkg',
-    'isomeric save study.gpkg --layer roads --where "CLASS = \'main\'" --columns "no = ID, name = NAME" --from data/teskaria-grid.wkt --out main-roads.kml',
-    'isomeric save study.gpkg --layer districts --crs EPSG:32626 --out districts.shp',
-    'isomeric save data/boundary-office/wards-2024.geojson --out wards.topojson',
-    'isomeric look districts.shp',
   ],
   'command-crs': [
     'isomeric crs EPSG:32626',
@@ -243,6 +253,23 @@ if (only === undefined || !only.startsWith('command')) {
     [command, 'crs', '--for', wards, '--purpose', 'densities', '--picture', join(target, 'crs.png')],
     { cwd: folder, stdio: 'ignore' },
   );
+  execFileSync(
+    process.execPath,
+    [
+      command,
+      'area',
+      units,
+      '--sheets',
+      'teskaria',
+      '--level',
+      '20k',
+      '--crs',
+      'data/teskaria-grid.wkt',
+      '--picture',
+      join(target, 'area.png'),
+    ],
+    { cwd: folder, stdio: 'ignore' },
+  );
   execFileSync('convert', [
     join(delivered, 'maps', 'no-car.png'),
     '-resize',
@@ -251,8 +278,6 @@ if (only === undefined || !only.startsWith('command')) {
   ]);
   await page.goto(`${address}/report.html`);
   await page.screenshot({ path: join(target, 'report.png') });
-  await page.goto(`${address}/report.html#done`);
-  await page.screenshot({ path: join(target, 'report-done.png') });
   await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
   await page.getByTestId('state').getByText('16 layers').waitFor();
   for (const layer of [

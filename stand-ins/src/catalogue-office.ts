@@ -149,6 +149,55 @@ function asDataset(
   return flat ? [dataset, publisher, period, place, ...made] : [dataset];
 }
 
+type Send = (reply: Answer, request: Asking, body: unknown, type?: string) => Answer;
+
+/** The national catalogue: DCAT-AP as JSON-LD on pages, nested and flat. */
+function addDcat(
+  server: Service,
+  records: readonly CatalogueRecord[],
+  { addresses, pageSize = 60 }: CatalogueOfficeOptions,
+  send: Send,
+): void {
+  const dcat =
+    (flat: boolean) => async (request: Asking<{ Querystring: { page?: string } }>, reply: Answer) => {
+      const page = Math.max(1, Number(request.query.page ?? 1) || 1);
+      // The national catalogue knows what is of the year before last and later.
+      const recent = records.filter(({ year }) => year >= 2023);
+      const part = recent.slice((page - 1) * pageSize, page * pageSize);
+      const base = `${addresses().catalogue}/dcat/${flat ? 'flat' : 'nested'}`;
+      const datasets = part.map((record) => asDataset(record, addresses(), base, flat));
+      const more = page * pageSize < recent.length;
+      const pages = more
+        ? [
+            {
+              '@id': `${base}?page=${page}`,
+              '@type': 'hydra:PartialCollectionView',
+              'hydra:next': { '@id': `${base}?page=${page + 1}` },
+            },
+          ]
+        : [];
+      const catalogue = {
+        '@id': `${base}#catalogue`,
+        '@type': 'dcat:Catalog',
+        'dct:title': 'National catalogue of Teskaria',
+        'dcat:dataset': flat
+          ? datasets.map(([dataset]) => ({ '@id': dataset['@id'] }))
+          : datasets.map(([dataset]) => dataset),
+      };
+      const nodes = flat
+        ? [catalogue, ...new Map(datasets.flat().map((node) => [node['@id'], node])).values()]
+        : [catalogue];
+      return send(
+        reply,
+        request,
+        { '@context': context, '@graph': [...nodes, ...pages] },
+        'application/ld+json',
+      );
+    };
+  server.get<{ Querystring: { page?: string } }>('/dcat/nested', dcat(false));
+  server.get<{ Querystring: { page?: string } }>('/dcat/flat', dcat(true));
+}
+
 /** The simulated catalogue of Teskaria: OGC API – Records with opaque tokens, DCAT-AP nested and flat, and the tables that it tells of. */
 export function catalogueOffice(options: CatalogueOfficeOptions): Service {
   const server = new Service();
@@ -157,7 +206,7 @@ export function catalogueOffice(options: CatalogueOfficeOptions): Service {
   if (options.onRequest) server.beforeRoutes(async (request) => options.onRequest?.(request.url));
   const { pageSize = 60, addresses } = options;
   const records = catalogueRecords();
-  const send = (reply: Answer, request: Asking, body: unknown, type = 'application/json') => {
+  const send: Send = (reply, request, body, type = 'application/json') => {
     const text = JSON.stringify(body);
     const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`;
     reply.header('etag', etag);
@@ -229,44 +278,7 @@ export function catalogueOffice(options: CatalogueOfficeOptions): Service {
     );
   });
 
-  const dcat =
-    (flat: boolean) => async (request: Asking<{ Querystring: { page?: string } }>, reply: Answer) => {
-      const page = Math.max(1, Number(request.query.page ?? 1) || 1);
-      // The national catalogue knows what is of the year before last and later.
-      const recent = records.filter(({ year }) => year >= 2023);
-      const part = recent.slice((page - 1) * pageSize, page * pageSize);
-      const base = `${own()}/dcat/${flat ? 'flat' : 'nested'}`;
-      const datasets = part.map((record) => asDataset(record, addresses(), base, flat));
-      const more = page * pageSize < recent.length;
-      const pages = more
-        ? [
-            {
-              '@id': `${base}?page=${page}`,
-              '@type': 'hydra:PartialCollectionView',
-              'hydra:next': { '@id': `${base}?page=${page + 1}` },
-            },
-          ]
-        : [];
-      const catalogue = {
-        '@id': `${base}#catalogue`,
-        '@type': 'dcat:Catalog',
-        'dct:title': 'National catalogue of Teskaria',
-        'dcat:dataset': flat
-          ? datasets.map(([dataset]) => ({ '@id': dataset['@id'] }))
-          : datasets.map(([dataset]) => dataset),
-      };
-      const nodes = flat
-        ? [catalogue, ...new Map(datasets.flat().map((node) => [node['@id'], node])).values()]
-        : [catalogue];
-      return send(
-        reply,
-        request,
-        { '@context': context, '@graph': [...nodes, ...pages] },
-        'application/ld+json',
-      );
-    };
-  server.get<{ Querystring: { page?: string } }>('/dcat/nested', dcat(false));
-  server.get<{ Querystring: { page?: string } }>('/dcat/flat', dcat(true));
+  addDcat(server, records, options, send);
 
   server.get<{ Params: { name: string } }>('/files/:name', async (request, reply) => {
     const record = records.find(({ links }) =>

@@ -146,7 +146,13 @@ describe('the catalogue of a study', () => {
       levels: ['ward'],
       years: ['2024'],
     });
-    expect(made.index.named('boundary/wards')?.columns?.map(({ name }) => name)).toEqual(['code', 'name', 'district', 'province', 'vintage']);
+    expect(made.index.named('boundary/wards')?.columns?.map(({ name }) => name)).toEqual([
+      'code',
+      'name',
+      'district',
+      'province',
+      'vintage',
+    ]);
     expect(made.index.named('wfs/districts')).toMatchObject({ holds: 'layer', levels: ['district'] });
     const ward = made.index.search({ facets: { level: ['ward'], year: ['2024'], holds: ['layer'] } });
     expect(ward.best.map((i) => made.index.entries[i].id)).toContain('wards');

@@ -89,6 +89,7 @@ describe('report', () => {
         area: new AreaIndex(square),
         crs: crsByEpsg(32626)!,
         words: `Area: ${hostile}.`,
+        name: hostile,
         notes: [],
         core: new AreaIndex(square),
         degrees: undefined,

@@ -136,7 +136,7 @@ async function ofStudy(folder: string, wanted: Crs | null, output: Output): Prom
   const shape = { geometry: area.area.geometry, crs: area.crs };
   return {
     shape: wanted === null ? shape : await brought(shape, wanted, 'the area'),
-    words: area.words.replace(/^Area: /, '').replace(/, [\d.,]+ km²\..*$/, ''),
+    words: area.name,
     notes: area.notes,
     units,
     study: '',

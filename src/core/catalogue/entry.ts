@@ -78,3 +78,10 @@ export function bytesOf(entry: CatalogueEntry): number | undefined {
   const known = entry.ways.flatMap(({ bytes }) => (bytes === undefined ? [] : [bytes]));
   return known.length === 0 ? undefined : Math.max(...known);
 }
+
+/** An address without slashes at its end: both mean one place. */
+export function withoutLastSlash(address: string): string {
+  let end = address.length;
+  while (end > 0 && address[end - 1] === '/') end--;
+  return address.slice(0, end);
+}

@@ -1,4 +1,4 @@
-import { type CatalogueEntry, entryName } from './entry.ts';
+import { type CatalogueEntry, entryName, withoutLastSlash } from './entry.ts';
 
 /** Where an entry is fetched from: two that are fetched from one place are one thing. */
 function placeOf({ ways }: CatalogueEntry): string | undefined {
@@ -6,7 +6,7 @@ function placeOf({ ways }: CatalogueEntry): string | undefined {
   if (way?.source === undefined || way.dataset === undefined) return undefined;
   const { kind, at } = way.source;
   const { citation: _c, licence: _l, sha256: _s, ...dataset } = way.dataset;
-  return JSON.stringify([kind, at.replace(/\/+$/, ''), Object.entries(dataset).sort()]);
+  return JSON.stringify([kind, withoutLastSlash(at), Object.entries(dataset).sort()]);
 }
 
 /** How much an entry says of itself. */

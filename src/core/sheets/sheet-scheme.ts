@@ -169,7 +169,8 @@ export class SheetScheme {
       const { row } = sheet.path[sheet.path.length - 1];
       for (let column = first; column < end; column++) {
         const path = [...sheet.path.slice(0, -1), { column, row }];
-        if (cellAlong(this.levels, chain, path) !== null) yield* this.below(target, path, null);
+        const cell = cellAlong(this.levels, chain, path);
+        if (cell !== null) yield* this.below(target, path, cell, null);
       }
     }
   }
@@ -181,7 +182,7 @@ export class SheetScheme {
       : this.rules.round === null
         ? [box]
         : turnedBoxes(box, this.rules.round))
-      yield* this.below(level, [], part);
+      yield* this.below(level, [], null, part);
   }
 
   /** Sheets that share an edge or a corner with a sheet; those around the antimeridian too. */
@@ -237,12 +238,11 @@ export class SheetScheme {
     return boxesMeet(first, second) || around(this.rules.round, first, second);
   }
 
-  /** Sheets below a cell whose boxes meet a box. */
-  private *below(level: number, path: readonly Cell[], box: Box | null): Generator<Sheet> {
+  /** Sheets below a cell whose boxes meet a box. @param cell the cell that the path leads to; null: the whole plane */
+  private *below(level: number, path: readonly Cell[], cell: Box | null, box: Box | null): Generator<Sheet> {
     const chain = this.chains[level];
     const own = this.levels[chain[path.length]];
     const last = path.length === chain.length - 1;
-    const cell = cellAlong(this.levels, chain, path);
     if (own.kind === 'squares') {
       const squares = this.squaresOf(own, path);
       const place: Box = [0, 0, 0, 0];
@@ -264,12 +264,13 @@ export class SheetScheme {
         if (single === null) continue;
         if (!last) {
           if (box === null || boxesMeet(single, box))
-            yield* this.below(level, [...path, { column, row }], box);
+            yield* this.below(level, [...path, { column, row }], single, box);
           continue;
         }
         const { first, end } = groupOf(own, single, column);
         const sheet = { level, path: [...path, { column: first, row }] };
-        if (box === null || boxesMeet(this.box(sheet), box)) yield sheet;
+        const whole = end - first === 1 ? single : this.box(sheet);
+        if (box === null || boxesMeet(whole, box)) yield sheet;
         column = end - 1;
       }
     }

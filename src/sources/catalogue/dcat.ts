@@ -67,13 +67,23 @@ function nextPage(
   return null;
 }
 
+/** The last part of an address or URN. */
+function lastName(id: string): string {
+  const ends = '/#:?';
+  let end = id.length;
+  while (end > 0 && ends.includes(id[end - 1])) end--;
+  let begin = end;
+  while (begin > 0 && !ends.includes(id[begin - 1])) begin--;
+  return begin === end ? id : id.slice(begin, end);
+}
+
 /** What a node is called: its own words, else the last part of its address. */
 function labelOf(graph: LdGraph, node: LdNode): string {
   for (const name of ['skos:prefLabel', 'rdfs:label', 'dct:title', 'foaf:name', 'dct:identifier']) {
     const text = graph.text(node, name);
     if (text !== undefined) return text;
   }
-  const last = /([^/#:]+)[/#]?$/.exec(node.id)?.[1] ?? node.id;
+  const last = lastName(node.id);
   return last.replace(/[_-]+/g, ' ').toLowerCase();
 }
 
@@ -82,7 +92,7 @@ function idOf(graph: LdGraph, node: LdNode): string {
   const told = graph.text(node, 'dct:identifier');
   if (told !== undefined && !/^https?:/.test(told)) return told;
   const address = told ?? node.id;
-  return /([^/#:?]+)[/#]?$/.exec(address)?.[1] ?? address;
+  return lastName(address);
 }
 
 function boxOf(graph: LdGraph, node: LdNode): Box | undefined {
@@ -211,7 +221,7 @@ function entryOf(node: LdNode, graph: LdGraph, url: string, source: ListedSource
     licence: licenceName(told) ?? source.licence,
     breakdowns: breakdownsIn(title),
     columns: columnsOf(graph, node),
-    series: series === undefined ? undefined : (/([^/#:]+)[/#]?$/.exec(series.id)?.[1] ?? series.id),
+    series: series === undefined ? undefined : lastName(series.id),
     updated: dayIn(graph.text(node, 'dct:modified')) ?? dayIn(graph.text(node, 'dct:issued')),
     box: boxOf(graph, node),
     ways,

@@ -94,7 +94,7 @@ async function ofJson(text: string, address: string, context: TransferContext): 
         : await conformanceAt(textIn(conformance.href) ?? '', address, context);
   const classes = listIn(told?.conformsTo).flatMap((each) => textIn(each) ?? []);
   for (const [kind, core] of standards)
-    if (classes.some((each) => core.test(each))) return { kind, at: address };
+    if (classes.some((each) => core.test(each.slice(0, 300)))) return { kind, at: address };
   if (/record|catalog/i.test(textIn(own.itemType) ?? '')) return { kind: 'records', at: address };
   if (links.some(({ rel }) => rel === 'child' || rel === 'enclosure'))
     return { kind: 'regions', at: address };
@@ -131,10 +131,8 @@ function ofFeatures(features: Record<string, unknown>[], address: string): Recog
 }
 
 function ofXml(text: string, address: string): Recognised | null {
-  const root =
-    /<(?:\w+:)?(\w+)[\s>]/.exec(
-      text.replace(/<\?[^>]*>|<!--[\s\S]*?-->|<![^>]*>/g, '').slice(0, 4000),
-    )?.[1] ?? '';
+  const head = text.slice(0, 4000).replace(/<\?[^>]*>|<!--[\s\S]*?-->|<![^>]*>/g, '');
+  const root = /<(?:\w+:)?(\w+)[\s>]/.exec(head)?.[1] ?? '';
   if (root === 'WFS_Capabilities') return { kind: 'wfs', at: bareWfs(address) };
   if (/^(ServiceException|Exception)Report$/.test(root) && /wfs/i.test(address))
     return { kind: 'wfs', at: bareWfs(address) };

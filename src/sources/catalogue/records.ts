@@ -1,10 +1,11 @@
 import type { CatalogueEntry, Way } from '../../core/catalogue/entry.ts';
+import { withoutLastSlash } from '../../core/catalogue/entry.ts';
 import { breakdownsIn, levelNamed, levelsIn, yearsIn } from '../../core/catalogue/levels.ts';
 import { percentEncoded } from '../../core/percent-encoding.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
-import { linkAddress } from '../transfer/links.ts';
+import { bareAddress, linkAddress } from '../transfer/links.ts';
 import { type ListedSource, type Lister, mostPages } from './lister.ts';
 import {
   boxIn,
@@ -77,9 +78,7 @@ async function catalogues(source: ListedSource, context: TransferContext): Promi
     const items = itemsLink(collection, list, name, context);
     const id = textIn(collection.id);
     if (items !== null) return [items];
-    return id === undefined
-      ? []
-      : [`${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${percentEncoded(id)}/items`];
+    return id === undefined ? [] : [`${withoutLastSlash(bareAddress(list))}/${percentEncoded(id)}/items`];
   });
   if (found.length === 0) throw garbled(source, at, context);
   return found;

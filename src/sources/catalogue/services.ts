@@ -1,4 +1,4 @@
-import type { DescribedColumn } from '../../core/catalogue/entry.ts';
+import { type DescribedColumn, withoutLastSlash } from '../../core/catalogue/entry.ts';
 import { breakdownsIn, levelNamed, levelsIn, yearsIn } from '../../core/catalogue/levels.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { percentEncoded } from '../../core/percent-encoding.ts';
@@ -11,6 +11,7 @@ import { pathOf, type Region, regions } from '../regions/client.ts';
 import { dataflowsOf } from '../sdmx/client.ts';
 import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
+import { bareAddress } from '../transfer/links.ts';
 import { describeType, openWfs } from '../wfs/service.ts';
 import { type ListedSource, type Lister, orderFor } from './lister.ts';
 import { withoutEmpty } from './records.ts';
@@ -64,7 +65,7 @@ async function columnsOfCollection(
   what: string,
   context: TransferContext,
 ): Promise<DescribedColumn[] | undefined> {
-  const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${percentEncoded(id)}`;
+  const own = `${withoutLastSlash(bareAddress(list))}/${percentEncoded(id)}`;
   const told = await orNothing(() =>
     askJson(what, `${own}/queryables`, context, 'application/schema+json, application/json'),
   );
@@ -149,7 +150,9 @@ const placeDimension =
 const otherDimension = /^(freq|time(_period)?|unit(_measure)?|obs_\w+|indicator|measure|decimals)$/i;
 
 function tableFacts(title: string, dimensions: readonly Dimension[], time: string | null) {
-  const place = dimensions.filter(({ id, name }) => placeDimension.test(id) || placeDimension.test(name));
+  const place = dimensions.filter(({ id, name }) =>
+    [id, name].some((each) => placeDimension.test(each.slice(0, 100))),
+  );
   const others = dimensions.filter((dimension) => !place.includes(dimension) && dimension.id !== time);
   const broken = others
     .filter(({ id }) => !otherDimension.test(id))
@@ -309,7 +312,7 @@ export const ordersLister: Lister = {
     for (const summary of told) {
       const process = textIn(summary.id);
       if (process === undefined) continue;
-      const own = `${list.replace(/[?#].*$/, '').replace(/\/$/, '')}/${percentEncoded(process)}`;
+      const own = `${withoutLastSlash(bareAddress(list))}/${percentEncoded(process)}`;
       const described =
         (await orNothing(async () => recordIn(await askJson(source.name, own, context)))) ?? summary;
       const inputs = Object.entries(recordIn(described.inputs) ?? {});

@@ -1,4 +1,5 @@
 import type { Box } from '../../core/geometry/geometry-array.ts';
+import { bareAddress } from '../transfer/links.ts';
 
 /** Values of a document from outside, taken as what they are wanted to be; undefined where they are something else. */
 export const textIn = (value: unknown): string | undefined => {
@@ -85,11 +86,12 @@ export function yearsBetween(from: unknown, to: unknown): string[] {
 /** A licence as people call it: the last words of an address. */
 export function licenceName(text: string | undefined): string | undefined {
   if (text === undefined || !/^(https?|urn):/i.test(text)) return text;
-  const commons = /creativecommons\.org\/(licenses|publicdomain)\/([a-z-]+)\/([\d.]+)/i.exec(text);
+  const commons = /creativecommons\.org\/(licenses|publicdomain)\/([a-z-]+)\/([\d.]+)/i.exec(
+    text.slice(0, 300),
+  );
   if (commons !== null)
     return `CC${commons[2] === 'zero' ? '0' : ` ${commons[2].toUpperCase()}`} ${commons[3]}`;
-  const parts = text
-    .replace(/[?#].*$/, '')
+  const parts = bareAddress(text)
     .replace(/^https?:\/\/[^/]*\//i, '')
     .split(/[/:]/)
     .filter((part) => part !== '' && !/^(legalcode|deed(\.\w+)?|index\.html?)$/i.test(part));

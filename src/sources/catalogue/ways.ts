@@ -1,5 +1,6 @@
 import type { Way } from '../../core/catalogue/entry.ts';
 import { percentDecoded } from '../../core/percent-encoding.ts';
+import { bareAddress } from '../transfer/links.ts';
 
 /** What a catalogue says of one way to get something. */
 export interface ToldWay {
@@ -54,21 +55,28 @@ const others: readonly (readonly [words: string, pattern: RegExp])[] = [
   ['a picture', /image\/(png|jpe?g|gif|svg)/i],
 ];
 
-/** A collection in an address: `…/collections/wards/items?f=json`. */
-const collectionPath = /^(.*?)\/collections\/([^/?#]+)(?:\/items)?\/?(?:[?#].*)?$/;
+/** The service and the collection of an address: `…/collections/wards/items?f=json`; null where it names none. */
+function collectionIn(address: string): { at: string; collection: string } | null {
+  const bare = bareAddress(address);
+  const begin = bare.indexOf('/collections/');
+  if (begin < 0) return null;
+  const [collection, ...rest] = bare
+    .slice(begin + '/collections/'.length)
+    .split('/')
+    .filter((part) => part !== '');
+  if (collection === undefined || rest.length > 1 || (rest.length === 1 && rest[0] !== 'items')) return null;
+  return { at: bare.slice(0, begin + 1), collection: percentDecoded(collection) };
+}
+
 const flowPath = /^(.*?)\/(?:structure\/)?(?:dataflow|data(?:\/dataflow)?)\/([^?#]+)/;
 
 function ofService(kind: string, format: string, told: ToldWay): Way {
   const { address } = told;
   const base = { format, address, ...(told.bytes === undefined ? {} : { bytes: told.bytes }) };
   if (kind === 'features') {
-    const found = collectionPath.exec(address);
+    const found = collectionIn(address);
     if (found !== null)
-      return {
-        ...base,
-        source: { kind, at: `${found[1]}/` },
-        dataset: { collection: percentDecoded(found[2]) },
-      };
+      return { ...base, source: { kind, at: found.at }, dataset: { collection: found.collection } };
     return { ...base, source: { kind, at: address } };
   }
   if (kind === 'wfs') {
@@ -110,24 +118,25 @@ function ofService(kind: string, format: string, told: ToldWay): Way {
 
 /** The folder of an address, and the last part of it. */
 export function splitAddress(address: string): { at: string; file: string } {
-  const bare = address.replace(/[?#].*$/, '');
+  const bare = bareAddress(address);
   const slash = bare.lastIndexOf('/');
   return { at: address.slice(0, slash + 1), file: address.slice(slash + 1) };
 }
 
 /** How a study would fetch what a catalogue tells of, or why it leads nowhere. */
 export function wayTo(told: ToldWay): Way {
-  const { address, mediaType = '', format = '', conformsTo = [], rel } = told;
+  const { address, conformsTo = [], rel } = told;
+  const [mediaType, format] = [told.mediaType ?? '', told.format ?? ''].map((each) => each.slice(0, 200));
   if (!URL.canParse(address) || !/^https?:$/.test(new URL(address).protocol))
     return { format: format || 'unknown', address, dead: 'its address is none that can be asked' };
-  const words = `${format} ${conformsTo.join(' ')}`;
+  const words = `${format} ${conformsTo.join(' ')}`.slice(0, 500);
   const path = new URL(address).pathname;
   const service = services.find(
     ([, , pattern]) => pattern.test(words) || (told.download !== true && pattern.test(mediaType)),
   );
   if (service !== undefined && !(told.download === true && /\.\w{2,5}$/.test(path)))
     return ofService(service[0], service[1], told);
-  if (rel === 'items' && collectionPath.test(address))
+  if (rel === 'items' && collectionIn(address) !== null)
     return ofService('features', 'OGC API – Features', told);
   const wfs = /(^|[?&])service=wfs/i.test(address);
   if (wfs) return ofService('wfs', 'WFS', told);

@@ -13,6 +13,13 @@ export const linkShape = z.object({
 /** A link of a document (RFC 8288). */
 export type Link = z.output<typeof linkShape>;
 
+/** An address without its query and fragment. */
+export function bareAddress(address: string): string {
+  let end = 0;
+  while (end < address.length && address[end] !== '?' && address[end] !== '#') end++;
+  return address.slice(0, end);
+}
+
 /** Links in a Link header (RFC 8288, section 3), read from its beginning to its end. */
 export function headerLinks(header: string | null): Link[] {
   const links: Link[] = [];

@@ -1,5 +1,12 @@
 import { isMap, isScalar, parse, parseDocument, stringify } from 'yaml';
-import { bytesOf, type CatalogueEntry, entryName, formatsOf, type Way } from '../../core/catalogue/entry.ts';
+import {
+  bytesOf,
+  type CatalogueEntry,
+  entryName,
+  formatsOf,
+  type Way,
+  withoutLastSlash,
+} from '../../core/catalogue/entry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import { suggest } from '../../core/nearest.ts';
 import { bareWords } from '../../core/plain-text.ts';
@@ -120,7 +127,7 @@ export function linesFor(
   };
 }
 
-const sameAddress = (a: string, b: string) => a.replace(/\/+$/, '') === b.replace(/\/+$/, '');
+const sameAddress = (a: string, b: string) => withoutLastSlash(a) === withoutLastSlash(b);
 
 const flow = (value: Record<string, unknown>) =>
   stringify(value, { collectionStyle: 'flow', flowCollectionPadding: true, lineWidth: 0 }).trim();

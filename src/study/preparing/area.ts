@@ -28,6 +28,8 @@ export interface StudyArea {
   core: AreaIndex;
   crs: Crs;
   words: string;
+  /** What it is made of, without its size. */
+  name: string;
   /** What there is to tell of how it was made. */
   notes: readonly string[];
   /** Its box in longitudes and latitudes on WGS 84, hardly larger; west greater than east across the antimeridian. */
@@ -36,7 +38,7 @@ export interface StudyArea {
 
 /** The area's box in another CRS, a little larger; undefined where there is no way, or where one box cannot hold it. */
 export function boxOfArea(
-  { area, crs, degrees }: Omit<StudyArea, 'words' | 'notes' | 'core'>,
+  { area, crs, degrees }: Omit<StudyArea, 'words' | 'name' | 'notes' | 'core'>,
   other: Crs,
 ): Box | undefined {
   // Across the antimeridian it would take two.
@@ -128,6 +130,7 @@ async function areaIn(study: Study, crs: Crs, files: GatheredFiles, machine: Mac
     crs,
     degrees: made.degrees ?? degreesOf(area, crs),
     words: `Area: ${made.words}${sizeWords(area, crs)}.`,
+    name: made.words,
     notes: [...made.notes, ...sheets],
   };
 }
