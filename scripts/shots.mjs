@@ -101,7 +101,6 @@ const terminals = {
   'command-area': [
     `isomeric area "${units}" --sheets teskaria --level 80k`,
     'isomeric sheets teskaria TG03-17',
-    'isomeric sheets teskaria --for "point: [-29.8, 45.52], radius: 6 km" --level 20k',
   ],
   'command-demo': ['isomeric demo flats | tail -n 40'],
   'command-look': ['isomeric look data/map-extracts/teskaria-ombrey.zip'],

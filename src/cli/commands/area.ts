@@ -295,12 +295,14 @@ async function savePicture(
     title: 'Study area',
     words: `${found.words}: ${km2(facts.squareMetres)}`,
     shape: found.shape,
+    sources: found.units.map(({ name }) => name),
     ...(units === undefined ? {} : { units }),
     ...(sheets === null
       ? {}
       : {
           sheets: {
             title: `${sheets.scheme.rules.title}, ${sheets.level}`,
+            codes: sheets.sheets.map(({ code }) => code),
             geometry: (
               await brought(
                 { geometry: sheets.geometry, crs: sheets.scheme.rules.crs },

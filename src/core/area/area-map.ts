@@ -12,9 +12,12 @@ export interface AreaMapParts {
   /** Outlines of units, in the CRS of the area. */
   units?: { title: string; geometry: GeometryArray };
   /** Footprints of map sheets, in the CRS of the area. */
-  sheets?: { title: string; geometry: GeometryArray };
+  sheets?: { title: string; geometry: GeometryArray; codes: readonly string[] };
   sources?: readonly string[];
 }
+
+/** Sheets that are named on a map: more of them would hide it. */
+const mostLabels = 60;
 
 /** A map of an area: units below, sheets above, a scale. Returns SVG text. */
 export function areaMap({ title, words, shape, units, sheets, sources }: AreaMapParts): string {
@@ -47,12 +50,20 @@ export function areaMap({ title, words, shape, units, sheets, sources }: AreaMap
   const extent = [...shape.geometry.box()] as Box;
   const margin = 0.12 * Math.max(extent[2] - extent[0], extent[3] - extent[1]);
   growBox(extent, [extent[0] - margin, extent[1] - margin, extent[2] + margin, extent[3] + margin]);
+  const labels =
+    sheets === undefined || sheets.codes.length > mostLabels
+      ? []
+      : sheets.codes.map((text, i) => {
+          const box = sheets.geometry.boxOf(i);
+          return { at: [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2] as const, text };
+        });
   return drawSheet({
     title,
     subtitle: words,
     crs: shape.crs,
     crsWords: crsLabel(shape.crs),
     layers,
+    labels,
     extent,
     sources: sources ?? [],
   });

@@ -42,6 +42,8 @@ export interface Sheet {
   /** From below to above. */
   layers: readonly SheetLayer[];
   legend?: ClassLegend;
+  /** Words that stand on the map, each in the middle of a place in its CRS. */
+  labels?: readonly { at: readonly [number, number]; text: string }[];
   /** What the map shows; the layers' own box when left out. */
   extent: Box;
   /** What a reader must know to believe the map: where data end, what is missing. */
@@ -82,6 +84,10 @@ export function drawSheet(sheet: Sheet): string {
   );
   parts.push('<g clip-path="url(#frame)">');
   for (const layer of sheet.layers) parts.push(drawLayer(layer, view));
+  for (const { at, text } of sheet.labels ?? [])
+    parts.push(
+      `<text x="${(view.x0 + at[0] * view.scale).toFixed(1)}" y="${(view.y0 - at[1] * view.scale + 4).toFixed(1)}" font-size="12" font-weight="600" text-anchor="middle" fill="${ink}" stroke="#ffffff" stroke-width="3" stroke-opacity="0.8" paint-order="stroke">${xmlText(text)}</text>`,
+    );
   parts.push('</g>');
   parts.push(
     `<rect x="${frame.x}" y="${frame.y}" width="${frame.width}" height="${frame.height}" fill="none" stroke="${ink}" stroke-width="1"/>`,
