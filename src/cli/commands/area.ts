@@ -1,5 +1,6 @@
 import { areaMap } from '../../core/area/area-map.ts';
 import { areaFacts, type TouchedUnit, unitsTouched } from '../../core/area/describe.ts';
+import { layerWithoutLeaps } from '../../core/area/leaps.ts';
 import { brought, type Shape, united } from '../../core/area/shape.ts';
 import type { Crs } from '../../core/crs/crs.ts';
 import { IsomericError } from '../../core/errors.ts';
@@ -198,7 +199,7 @@ async function touchedSheets(found: Found, { sheets, level }: AreaOptions): Prom
 async function outlines(layer: Layer, { crs }: Shape, index: AreaIndex): Promise<GeometryArray | null> {
   const maker = new GeometryMaker();
   const box = emptyBox();
-  for await (const batch of reprojectLayer(layer, crs).batches())
+  for await (const batch of reprojectLayer(layerWithoutLeaps(layer), crs).batches())
     for (let i = 0; i < batch.length; i++) {
       batch.geometry!.boxOf(i, box);
       if (batch.geometry!.kind[i] >= 3 && settleByBox(index, box) !== Clipped.Outside)

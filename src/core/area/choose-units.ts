@@ -1,6 +1,7 @@
 import { counted, grouped } from '../account.ts';
 import { IsomericError } from '../errors.ts';
 import { nearestWord, suggest } from '../nearest.ts';
+import { bareWords } from '../plain-text.ts';
 import { foldName, type Hierarchy } from './hierarchy.ts';
 
 /** Which units make an area. */
@@ -125,44 +126,38 @@ function byName(hierarchy: Hierarchy, candidates: readonly number[], name: strin
 
 /** The names that are nearest to one that there is not. */
 function nearNames(hierarchy: Hierarchy, candidates: readonly number[], name: string): string {
-  const folded = new Map<string, string>();
+  const known = new Map<string, string>();
   for (const n of candidates) {
     const own = hierarchy.units[n].name;
-    if (own !== '' && !folded.has(foldName(own))) folded.set(foldName(own), own);
+    const plain = bareWords(own).join(' ');
+    if (own !== '' && !known.has(plain)) known.set(plain, own);
   }
-  if (folded.size === 0)
+  if (known.size === 0)
     return 'Its units have no names: say “named by:” which field has them, or choose by code.';
-  const wanted = foldName(name);
-  const near: string[] = [];
-  const rest = new Map(folded);
-  // Names that hold the words first, then those that are spelt nearly so.
-  for (const [own, shown] of folded)
-    if (near.length < 4 && wanted.length > 2 && (own.includes(wanted) || wanted.includes(own))) {
-      near.push(shown);
-      rest.delete(own);
-    }
-  // Then those of whose words most are meant.
-  const words = wanted.split(' ');
-  const meant = (own: string) => {
-    const there = own.split(' ');
-    return words.filter((word) => nearestWord(word, there) !== undefined || there.includes(word)).length;
-  };
-  const most = Math.max(0, ...[...rest.keys()].map(meant));
+  const words = bareWords(name);
+  const wanted = words.join(' ');
+  const near = new Set<string>();
+  // Names that hold the words first, then those of whose words most are meant, then those that are spelt nearly so.
+  for (const [own, shown] of known)
+    if (near.size < 4 && wanted.length > 2 && (own.includes(wanted) || wanted.includes(own))) near.add(shown);
+  const meant = new Map([...known.keys()].map((own) => [own, meantIn(own.split(' '), words)]));
+  const most = Math.max(...meant.values());
   if (2 * most > words.length)
-    for (const [own, shown] of [...rest])
-      if (near.length < 4 && meant(own) === most) {
-        near.push(shown);
-        rest.delete(own);
-      }
-  while (near.length < 3) {
+    for (const [own, shown] of known) if (near.size < 4 && meant.get(own) === most) near.add(shown);
+  const rest = new Map([...known].filter(([, shown]) => !near.has(shown)));
+  while (near.size < 3) {
     const next = nearestWord(wanted, rest.keys());
     if (next === undefined) break;
-    near.push(folded.get(next)!);
+    near.add(known.get(next)!);
     rest.delete(next);
   }
-  if (near.length === 0) return suggest(name, [...folded.values()]);
-  return `Did you mean ${near.map((each) => `“${each}”`).join(' or ')}?`;
+  if (near.size === 0) return suggest(name, [...known.values()]);
+  return `Did you mean ${[...near].map((each) => `“${each}”`).join(' or ')}?`;
 }
+
+/** How many of the words are among others, or nearly so. */
+const meantIn = (there: readonly string[], words: readonly string[]) =>
+  words.filter((word) => there.includes(word) || nearestWord(word, there) !== undefined).length;
 
 function ambiguous(
   hierarchy: Hierarchy,

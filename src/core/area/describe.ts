@@ -10,6 +10,7 @@ import { Clipped, clipFeature, settleByBox } from '../geometry/overlay/clipping.
 import type { Layer } from '../layer/layer.ts';
 import { reprojectLayer } from '../layer/verbs/reproject.ts';
 import { fieldIndex, requireField } from '../table/schema.ts';
+import { layerWithoutLeaps } from './leaps.ts';
 import type { Shape } from './shape.ts';
 
 /** What an area is like. */
@@ -33,7 +34,9 @@ export function areaFacts({ geometry, crs }: Shape, index = new AreaIndex(geomet
   const parts = own.partStart[1];
   let degrees: Box | null = null;
   try {
-    degrees = sameCrs(crs, wgs84()) ? index.box : degreesOfArea(index, crs);
+    // From edge to edge it is two areas beside the antimeridian, or goes all around.
+    const around = index.box[0] === -180 && index.box[2] === 180;
+    degrees = sameCrs(crs, wgs84()) && !around ? index.box : degreesOfArea(index, crs);
   } catch (error) {
     if (!(error instanceof IsomericError) || error.code !== 'datum-shift-unknown') throw error;
   }
@@ -76,7 +79,7 @@ export async function unitsTouched(
   const all = measure.area(index.geometry, 0);
   const found = new Map<string, { name: string; inside: number; whole: number }>();
   const box = emptyBox();
-  for await (const batch of reprojectLayer(layer, crs).batches()) {
+  for await (const batch of reprojectLayer(layerWithoutLeaps(layer), crs).batches()) {
     const geometry = batch.geometry!;
     for (let i = 0; i < batch.length; i++) {
       if (geometry.kind[i] !== Kind.Polygon && geometry.kind[i] !== Kind.MultiPolygon) continue;
@@ -86,18 +89,18 @@ export async function unitsTouched(
       const known = found.get(code);
       // Of a unit of several features, those outside count for the whole, too.
       if (fate === Clipped.Outside && known === undefined && key < 0) continue;
-      const whole = measure.area(geometry, i);
+      const size = measure.area(geometry, i);
       const inside =
         fate === Clipped.Outside
           ? 0
           : fate === Clipped.Whole
-            ? whole
-            : insideOf(geometry, i, box, index, whole, measure);
+            ? size
+            : insideOf(geometry, i, box, index, size, measure);
       const name = named < 0 ? '' : (batch.columns[named].text(i) ?? '');
       found.set(code, {
         name: known?.name ?? name,
         inside: (known?.inside ?? 0) + inside,
-        whole: (known?.whole ?? 0) + whole,
+        whole: (known?.whole ?? 0) + size,
       });
     }
   }

@@ -36,8 +36,8 @@ export interface Unit {
   parent: number;
 }
 
-/** Names are compared without letter case, accents and what stands between words. */
-export const foldName = (text: string): string => bareWords(text).join(' ');
+/** Names are compared without letter case, accents and what stands between letters. */
+export const foldName = (text: string): string => bareWords(text).join('');
 
 /** The units of an administrative hierarchy, and how they lie in each other. */
 export class Hierarchy {

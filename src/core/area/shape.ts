@@ -114,14 +114,12 @@ function unrolled(array: GeometryArray, half: number): GeometryArray {
   return array.withXY(xy);
 }
 
-/** Areas that are cut at the antimeridian, put together again beyond it: a margin must not begin at that cut. */
-function joinedAtSeam(array: GeometryArray, half: number): GeometryArray {
-  const box = array.box();
-  if (box[0] !== -half || box[2] !== half) return array;
+/** Each polygon of areas as a feature of its own. */
+export function polygonsOf(array: GeometryArray): GeometryArray {
   const parts = new GeometryMaker(array.vertexCount);
-  const one = emptyBox();
   for (let i = 0; i < array.length; i++)
     for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+      if (array.kindOfPart(i, p) !== Kind.Polygon) continue;
       parts.feature(Kind.Polygon);
       parts.part();
       for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
@@ -130,7 +128,15 @@ function joinedAtSeam(array: GeometryArray, half: number): GeometryArray {
           parts.vertex(array.xy[2 * v], array.xy[2 * v + 1]);
       }
     }
-  const apart = parts.finish();
+  return parts.features === 0 ? geometriesFrom([]) : parts.finish();
+}
+
+/** Areas that are cut at the antimeridian, put together again beyond it: a margin must not begin at that cut. */
+function joinedAtSeam(array: GeometryArray, half: number): GeometryArray {
+  const box = array.box();
+  if (box[0] !== -half || box[2] !== half) return array;
+  const one = emptyBox();
+  const apart = polygonsOf(array);
   const xy = apart.xy.slice();
   for (let i = 0; i < apart.length; i++) {
     apart.boxOf(i, one);

@@ -1,6 +1,7 @@
 import { counted, grouped } from '../../core/account.ts';
 import { chooseUnits } from '../../core/area/choose-units.ts';
 import { Hierarchy, type ParentRule } from '../../core/area/hierarchy.ts';
+import { withoutLeaps } from '../../core/area/leaps.ts';
 import { lengthText, metresFromText } from '../../core/area/length-text.ts';
 import { brought, disc, type Shape, united, within, without } from '../../core/area/shape.ts';
 import { plainBoxes } from '../../core/crs/area-extent.ts';
@@ -134,6 +135,9 @@ async function ownCrs(area: AreaText, by: AreaSurroundings): Promise<Crs> {
 }
 
 class Making {
+  /** What there is to tell of how it went. */
+  private readonly notes: string[] = [];
+
   constructor(
     private readonly crs: Crs,
     private readonly by: AreaSurroundings,
@@ -143,7 +147,8 @@ class Making {
 
   /** @param own true where the part's margin is its own, not that of the whole */
   async part(part: AreaPart, own: boolean): Promise<MadePart> {
-    const made = await this.way(part);
+    const way = await this.way(part);
+    const made = { ...way, notes: [...way.notes, ...this.notes] };
     if (!own || part.margin === undefined) return made;
     const metres = metresFromText(part.margin);
     const shape = await this.at(['margin'], () => within(made.shape, metres, made.words));
@@ -185,7 +190,12 @@ class Making {
   }
 
   /** Areas of a layer as they are brought there with all other layers: vertex by vertex. */
-  private async asLayers(name: string, geometry: GeometryArray, crs: Crs): Promise<GeometryArray[]> {
+  private async asLayers(name: string, given: GeometryArray, crs: Crs): Promise<GeometryArray[]> {
+    const { geometry, cut } = await withoutLeaps(given, crs);
+    if (cut > 0)
+      this.notes.push(
+        `${counted(cut, 'area of', 'areas of')} ${this.label(name)} had edges across the antimeridian; they were taken the short way.`,
+      );
     const batch = new Batch({ length: geometry.length, first: 0, geometry, columns: [] });
     const layer = layerOf({ name, schema: [], crs, batches: [batch] });
     const found: GeometryArray[] = [];
@@ -253,7 +263,7 @@ class Making {
     }
     return {
       shape: { geometry: united(arrays), crs: this.crs },
-      words: `${grouped(chosen.units.length)} ${levels.join(' and ')} (${labels.join(', ')}${more})`,
+      words: `${chosen.units.length === 1 ? '1 unit of' : grouped(chosen.units.length)} ${levels.join(' and ')} (${labels.join(', ')}${more})`,
       notes,
     };
   }
@@ -275,7 +285,7 @@ class Making {
       where === undefined ? opened : await this.at(['where'], async () => filterRows(opened, where));
     const maker = new GeometryMaker();
     let all = 0;
-    for await (const batch of reprojectLayer(layer, this.crs, { grids: this.by.grids }).batches()) {
+    for await (const batch of layer.batches()) {
       for (let i = 0; i < batch.length; i++) maker.copy(batch.geometry!, i);
       all += batch.length;
     }
@@ -293,7 +303,7 @@ class Making {
         },
       );
     return {
-      shape: { geometry: united([geometry]), crs: this.crs },
+      shape: { geometry: united(await this.asLayers(name, geometry, layer.crs!)), crs: this.crs },
       words: `${where === undefined ? 'all ' : ''}${grouped(all)} ${this.label(name)}${where === undefined ? '' : ` where ${where}`}`,
       notes: [],
     };
