@@ -98,7 +98,7 @@ describe('the CRS of a study', () => {
   it('is the best for its area when asked, with the reason; equal-area where densities are wanted', async () => {
     const { layers } = await run({ crs: 'best for densities', prepare: '  wards: [clip: area]' });
     expect(areaTold()).toMatch(
-      /^Area: 1 districts .* CRS: .* chosen as the best for densities: .*areas equal everywhere/,
+      /^Area: 1 unit of districts .* CRS: .* chosen as the best for densities: .*areas equal everywhere/,
     );
     expect(layers.get('wards')).toMatchObject({
       crs: { name: expect.stringMatching(/equal-area at/) as string },
