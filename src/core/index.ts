@@ -1,4 +1,23 @@
 export * from './account.ts';
+export { type ChosenUnits, chooseUnits, type UnitChoice } from './area/choose-units.ts';
+export { type AreaFacts, areaFacts, type TouchedUnit, unitsTouched } from './area/describe.ts';
+export { Hierarchy, type HierarchyPlan, type ParentRule, type Unit } from './area/hierarchy.ts';
+export { disc, type Shape, within } from './area/shape.ts';
+export {
+  type CatalogueAnswer,
+  CatalogueIndex,
+  type CatalogueQuery,
+  type FacetValue,
+} from './catalogue/catalogue-index.ts';
+export { type ComparedCell, type Comparison, compareEntries } from './catalogue/compare.ts';
+export {
+  type CatalogueEntry,
+  type DescribedColumn,
+  entryName,
+  type Holding,
+  type Way,
+} from './catalogue/entry.ts';
+export { type FacetName, facetNames } from './catalogue/facets.ts';
 export * from './checks/check.ts';
 export { checkFrom } from './checks/check-words.ts';
 export { crsCheck, crsFindings } from './checks/crs-check.ts';
@@ -117,6 +136,12 @@ export {
   sheetWidth,
 } from './mapping/sheet.ts';
 export { nearestWord, suggest } from './nearest.ts';
+export { codeOf } from './sheets/codes.ts';
+export { sheetsFor, type TouchedSheet } from './sheets/for-area.ts';
+export { type CodeRead, CodeReader } from './sheets/reading-codes.ts';
+export type { Cell, MapSheet } from './sheets/scheme.ts';
+export { sheetLayer } from './sheets/sheet-layer.ts';
+export { SheetScheme } from './sheets/sheet-scheme.ts';
 export { aggregateNames, parseAggregate } from './table/aggregates.ts';
 export { type ChosenVariables, chooseVariables } from './table/choose-variables.ts';
 export * from './table/code-book.ts';

@@ -40,6 +40,9 @@ export type { MapExtract } from './osm/reading/primitives.ts';
 export { type TagStatistics, tagStatistics } from './osm/tags/tag-statistics.ts';
 export { type Capabilities, type Format, formatOf, formats, type OpenContext } from './register.ts';
 export { writeDbase, writeShapefile } from './shapefile/write.ts';
+export { readSheetScheme } from './sheet-scheme/read.ts';
+export { sheetSchemeJsonSchema } from './sheet-scheme/schema.ts';
+export { shippedScheme } from './sheet-scheme/shipped/register.ts';
 export { writeTopojson } from './topojson/write.ts';
 export {
   type WriteOptions,

@@ -5,7 +5,7 @@ import { counted, grouped, IsomericError, suggest } from '../../core/index.ts';
 import { codeOf } from '../../core/sheets/codes.ts';
 import { sheetsFor } from '../../core/sheets/for-area.ts';
 import { CodeReader } from '../../core/sheets/reading-codes.ts';
-import type { Sheet } from '../../core/sheets/scheme.ts';
+import type { MapSheet } from '../../core/sheets/scheme.ts';
 import { sheetLayer } from '../../core/sheets/sheet-layer.ts';
 import type { SheetScheme } from '../../core/sheets/sheet-scheme.ts';
 import { areaArgument, sheetSchemeArgument } from '../areas.ts';
@@ -46,7 +46,7 @@ interface SheetView {
 const shown = (value: number) =>
   Math.abs(value) > 400 ? Number(value.toFixed(2)) : Number(value.toFixed(6));
 
-function viewOf(scheme: SheetScheme, sheet: Sheet): SheetView {
+function viewOf(scheme: SheetScheme, sheet: MapSheet): SheetView {
   const level = scheme.levels[sheet.level];
   const parent = scheme.parent(sheet);
   const box = scheme.box(sheet);
@@ -100,7 +100,7 @@ async function listSchemes(output: Output): Promise<void> {
 
 /** The levels of a scheme, each with its sheets counted and an example. */
 function describe(output: Output, scheme: SheetScheme): void {
-  const first = scheme.within(0, null).next().value as Sheet;
+  const first = scheme.within(0, null).next().value as MapSheet;
   const levels = scheme.levels.map((level, k) => {
     const example = k === 0 ? first : [...take(scheme.within(k, scheme.box(first)), 1)][0];
     const of = level.kind === 'grid' ? null : scheme.levels[level.of].name;
@@ -155,7 +155,7 @@ function placeOf(text: string): [number, number] {
 }
 
 /** The sheets of all levels, or of one, that a place lies on. */
-function sheetsAt(scheme: SheetScheme, text: string, level: number | null): Sheet[] {
+function sheetsAt(scheme: SheetScheme, text: string, level: number | null): MapSheet[] {
   const xy = Float64Array.of(...placeOf(text));
   const lost = transformer(wgs84(), scheme.rules.crs).transform(xy);
   const found = scheme.levels.flatMap((_, k) => {
@@ -176,8 +176,8 @@ async function sheetsOver(
   level: number | null,
 ): Promise<{
   level: number;
-  sheets: Sheet[];
-  shares: Map<Sheet, { covered: number; held: number }>;
+  sheets: MapSheet[];
+  shares: Map<MapSheet, { covered: number; held: number }>;
   words: string;
 }> {
   const area = await areaArgument(text);
@@ -238,7 +238,7 @@ function printSheets(output: Output, title: string, views: readonly SheetView[])
 }
 
 /** The sheets that codes name, with what was read otherwise than it was written. */
-function sheetsNamed(scheme: SheetScheme, codes: readonly string[], output: Output): Sheet[] {
+function sheetsNamed(scheme: SheetScheme, codes: readonly string[], output: Output): MapSheet[] {
   const reader = new CodeReader(scheme);
   return codes.flatMap((code) => {
     const { sheets, partial, instead } = reader.read(code);
@@ -250,9 +250,9 @@ function sheetsNamed(scheme: SheetScheme, codes: readonly string[], output: Outp
 }
 
 /** Neighbours and sheets below, as asked for. */
-function around(scheme: SheetScheme, sheets: readonly Sheet[], options: SheetsOptions): Sheet[] {
-  const found = new Map<string, Sheet>();
-  const add = (sheet: Sheet) => found.set(`${sheet.level} ${JSON.stringify(sheet.path)}`, sheet);
+function around(scheme: SheetScheme, sheets: readonly MapSheet[], options: SheetsOptions): MapSheet[] {
+  const found = new Map<string, MapSheet>();
+  const add = (sheet: MapSheet) => found.set(`${sheet.level} ${JSON.stringify(sheet.path)}`, sheet);
   for (const sheet of sheets) {
     if (options.neighbours === true) for (const each of scheme.neighbours(sheet)) add(each);
     if (options.below !== undefined)
@@ -307,7 +307,7 @@ async function run(
   const level = options.level === undefined ? null : scheme.levelNumber(options.level);
   if (!asks && level === null) return describe(output, scheme);
   const settled = options.out === undefined ? null : await settleOutput(options.out, [], options);
-  const save = (sheets: () => Iterable<Sheet>) =>
+  const save = (sheets: () => Iterable<MapSheet>) =>
     finish(output, [sheetLayer(scheme, 'sheets', sheets)], options.out!, settled!);
   if (!asks || options.all === true) {
     const wanted = level ?? 0;
@@ -337,8 +337,8 @@ async function run(
     output.line(output.colours.dim('  --out saves them all as a layer.'));
     return;
   }
-  let sheets: Sheet[] = [];
-  let shares = new Map<Sheet, { covered: number; held: number }>();
+  let sheets: MapSheet[] = [];
+  let shares = new Map<MapSheet, { covered: number; held: number }>();
   let title = scheme.rules.title;
   if (options.at !== undefined) sheets = sheetsAt(scheme, options.at, level);
   else if (options.for !== undefined) {

@@ -28,6 +28,7 @@ export interface AreaFacts {
   degrees: Box | null;
 }
 
+/** What an area is like. @param index the same area made ready, when it is at hand */
 export function areaFacts({ geometry, crs }: Shape, index = new AreaIndex(geometry)): AreaFacts {
   const measure = geodesicMeasure(crs);
   const own = index.geometry;

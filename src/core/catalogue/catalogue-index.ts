@@ -88,7 +88,11 @@ export class CatalogueIndex {
     return this.facets[facetNames.indexOf(name)].values;
   }
 
-  /** @param most how many of the best are wanted */
+  /**
+   * Searches all entries: what meets the query, and for each value of each facet what choosing it would leave.
+   *
+   * @param most how many of the best are wanted
+   */
   search(query: CatalogueQuery, most = 20): CatalogueAnswer {
     const n = this.entries.length;
     const words = bareWords(query.words ?? '');

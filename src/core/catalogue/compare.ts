@@ -10,6 +10,7 @@ export interface ComparedCell {
   universe?: string;
 }
 
+/** Tables side by side. */
 export interface Comparison {
   /** Names of the entries, in the order of their years. */
   entries: {

@@ -16,6 +16,7 @@ export const facetNames = [
   'holds',
   'source',
 ] as const;
+/** Name of a facet, as options and answers have it. */
 export type FacetName = (typeof facetNames)[number];
 
 const read: Readonly<Record<FacetName, (entry: CatalogueEntry) => readonly string[]>> = {

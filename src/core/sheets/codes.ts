@@ -1,6 +1,6 @@
 import { cellAlong, groupOf } from './cells.ts';
 import { cycled } from './projected-squares.ts';
-import type { Cell, Sheet } from './scheme.ts';
+import type { Cell, MapSheet } from './scheme.ts';
 import type { SheetScheme } from './sheet-scheme.ts';
 import type { LabelKind } from './templates.ts';
 
@@ -71,7 +71,7 @@ function written(
 }
 
 /** The code of a sheet. */
-export function codeOf(scheme: SheetScheme, { level, path }: Sheet): string {
+export function codeOf(scheme: SheetScheme, { level, path }: MapSheet): string {
   const own = scheme.levels[level];
   const { column } = path[path.length - 1];
   if (own.kind === 'squares' || own.joins.length === 0)

@@ -4,12 +4,12 @@ import { emptyBox, type GeometryArray } from '../geometry/geometry-array.ts';
 import { GeometryMaker } from '../geometry/geometry-maker.ts';
 import type { AreaIndex } from '../geometry/overlay/area-index.ts';
 import { Clipped, clipFeature, settleByBox } from '../geometry/overlay/clipping.ts';
-import type { Sheet } from './scheme.ts';
+import type { MapSheet } from './scheme.ts';
 import type { SheetScheme } from './sheet-scheme.ts';
 
 /** A sheet that an area lies on. */
 export interface TouchedSheet {
-  sheet: Sheet;
+  sheet: MapSheet;
   /** How much of the sheet the area covers, 0 to 1, on the ellipsoid. */
   covered: number;
   /** How much of the area lies on it, 0 to 1. */

@@ -4,7 +4,7 @@ import { cellAlong, groupOf } from './cells.ts';
 import { codeOf } from './codes.ts';
 import { foldCode, Labels } from './labels.ts';
 import { squaresCalled } from './projected-squares.ts';
-import type { Cell, Sheet, SheetLevel } from './scheme.ts';
+import type { Cell, MapSheet, SheetLevel } from './scheme.ts';
 import type { SheetScheme } from './sheet-scheme.ts';
 import type { LabelKind } from './templates.ts';
 
@@ -15,7 +15,7 @@ const mostSheets = 100_000;
 
 /** What a text stands for: one sheet, or all those whose codes begin so. */
 export interface CodeRead {
-  readonly sheets: readonly Sheet[];
+  readonly sheets: readonly MapSheet[];
   /** True where the text was only the beginning of codes. */
   readonly partial: boolean;
   /** The code as it is written, where it was written otherwise. */
@@ -84,9 +84,9 @@ export class CodeReader {
     throw this.unknown(code);
   }
 
-  private whole(text: string, separators: Separators): Sheet[] {
+  private whole(text: string, separators: Separators): MapSheet[] {
     const given = separators === 'none' ? text.replace(new RegExp(separator, 'g'), '') : text;
-    const found = new Map<string, Sheet>();
+    const found = new Map<string, MapSheet>();
     this.scheme.levels.forEach((own, level) => {
       for (const state of this.walk(level, [{ at: 0, above: [] }], given, separators, true))
         if (state.at === given.length) {
@@ -102,7 +102,7 @@ export class CodeReader {
   }
 
   /** Sheets whose codes begin so: of the first level that has such codes. */
-  private begun(text: string, separators: Separators): Sheet[] {
+  private begun(text: string, separators: Separators): MapSheet[] {
     const given = text.replace(/[-\s_./,:]+$/, '');
     for (let level = 0; level < this.scheme.levels.length; level++) {
       const { tokens } = this.scheme.levels[level].code;
@@ -130,9 +130,9 @@ export class CodeReader {
   }
 
   /** Sheets of a level that agree with what is known of their codes. */
-  private sheetsLike(level: number, state: State): Sheet[] {
+  private sheetsLike(level: number, state: State): MapSheet[] {
     const own = this.scheme.levels[level];
-    const found = new Map<string, Sheet>();
+    const found = new Map<string, MapSheet>();
     const add = (path: readonly Cell[]) => {
       if (cellAlong(this.scheme.levels, this.scheme.chains[level], path) === null && own.kind !== 'squares')
         return;
@@ -332,7 +332,7 @@ export class CodeReader {
     else this.stop.expected.add(expected);
   }
 
-  private ambiguous(code: string, found: readonly Sheet[]): IsomericError {
+  private ambiguous(code: string, found: readonly MapSheet[]): IsomericError {
     const codes = found.slice(0, 6).map((sheet) => codeOf(this.scheme, sheet));
     return new IsomericError(
       'sheet-ambiguous',

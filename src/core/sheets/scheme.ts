@@ -92,7 +92,7 @@ export interface Cell {
 }
 
 /** One sheet: the cells that lead to it from the first level on. Of cells that are joined, the last is the westernmost. */
-export interface Sheet {
+export interface MapSheet {
   /** Number of its level. */
   readonly level: number;
   readonly path: readonly Cell[];

@@ -5,7 +5,7 @@ import type { Layer } from '../layer/layer.ts';
 import { ColumnBuilder } from '../table/column-builder.ts';
 import type { Field } from '../table/schema.ts';
 import { codeOf } from './codes.ts';
-import type { Sheet } from './scheme.ts';
+import type { MapSheet } from './scheme.ts';
 import type { SheetScheme } from './sheet-scheme.ts';
 
 const schema: readonly Field[] = [
@@ -16,7 +16,7 @@ const schema: readonly Field[] = [
 ];
 
 /** The footprints of sheets as a layer, read as often as asked: the index map of a series. */
-export function sheetLayer(scheme: SheetScheme, name: string, sheets: () => Iterable<Sheet>): Layer {
+export function sheetLayer(scheme: SheetScheme, name: string, sheets: () => Iterable<MapSheet>): Layer {
   return {
     name,
     title: scheme.rules.title,
@@ -30,7 +30,7 @@ export function sheetLayer(scheme: SheetScheme, name: string, sheets: () => Iter
   };
 }
 
-function* batchesOf(scheme: SheetScheme, sheets: Iterable<Sheet>): Generator<Batch> {
+function* batchesOf(scheme: SheetScheme, sheets: Iterable<MapSheet>): Generator<Batch> {
   let first = 0;
   let made = new Making();
   for (const sheet of sheets) {
@@ -48,7 +48,7 @@ class Making {
   private readonly maker = new GeometryMaker();
   private readonly columns = schema.map(({ type }) => new ColumnBuilder(type));
 
-  add(scheme: SheetScheme, sheet: Sheet): void {
+  add(scheme: SheetScheme, sheet: MapSheet): void {
     const footprint: GeometryArray = scheme.footprint(sheet);
     this.maker.copy(footprint, 0);
     const [code, level, scale, above] = this.columns;

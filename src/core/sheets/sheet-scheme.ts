@@ -10,8 +10,8 @@ import type {
   Cell,
   DivisionLevel,
   GridLevel,
+  MapSheet,
   SchemeRules,
-  Sheet,
   SheetLevel,
   SquaresLevel,
 } from './scheme.ts';
@@ -64,7 +64,7 @@ export class SheetScheme {
    * The sheet of a level that a place lies on. A sheet has its western and southern edges; the outermost edges belong to the last
    * sheets. @param x east or longitude, in the CRS of the scheme
    */
-  at(level: number, x: number, y: number): Sheet | null {
+  at(level: number, x: number, y: number): MapSheet | null {
     const place = this.rules.round === null ? x : turned(x, this.rules.round);
     const path: Cell[] = [];
     let box: Box | null = null;
@@ -84,7 +84,7 @@ export class SheetScheme {
   }
 
   /** The sheet of a single cell: where cells are joined, the one that it is a part of. */
-  sheet(level: number, path: readonly Cell[]): Sheet {
+  sheet(level: number, path: readonly Cell[]): MapSheet {
     const own = this.levels[level];
     if (own.kind === 'squares' || own.joins.length === 0) return { level, path };
     const box = cellAlong(this.levels, this.chains[level], path)!;
@@ -94,7 +94,7 @@ export class SheetScheme {
   }
 
   /** The columns of the cells that make a sheet: [first, end). */
-  group({ level, path }: Sheet): { first: number; end: number } {
+  group({ level, path }: MapSheet): { first: number; end: number } {
     const own = this.levels[level];
     const { column } = path[path.length - 1];
     if (own.kind === 'squares' || own.joins.length === 0) return { first: column, end: column + 1 };
@@ -102,7 +102,7 @@ export class SheetScheme {
   }
 
   /** The box around a sheet, in the CRS of the scheme. */
-  box(sheet: Sheet): Box {
+  box(sheet: MapSheet): Box {
     const { level, path } = sheet;
     if (this.levels[level].kind === 'squares') return this.footprint(sheet).box();
     const chain = this.chains[level];
@@ -115,7 +115,7 @@ export class SheetScheme {
   }
 
   /** The outline of a sheet, in the CRS of the scheme: one feature, its corners only unless sides bend. */
-  footprint(sheet: Sheet): GeometryArray {
+  footprint(sheet: MapSheet): GeometryArray {
     const own = this.levels[sheet.level];
     if (own.kind === 'squares') {
       const above = sheet.path.slice(0, -1);
@@ -148,13 +148,13 @@ export class SheetScheme {
   }
 
   /** The sheet of the level above that holds a sheet; null for those of the first level. */
-  parent({ level, path }: Sheet): Sheet | null {
+  parent({ level, path }: MapSheet): MapSheet | null {
     const own = this.levels[level];
     return own.kind === 'grid' ? null : this.sheet(own.of, path.slice(0, -1));
   }
 
   /** All sheets of a level below that lie within a sheet; the level right below it when none is named. */
-  *children(sheet: Sheet, level?: number): Generator<Sheet> {
+  *children(sheet: MapSheet, level?: number): Generator<MapSheet> {
     const wanted =
       level === undefined
         ? this.levels
@@ -176,7 +176,7 @@ export class SheetScheme {
   }
 
   /** The sheets of a level whose boxes meet a box, their borders too; all of them without one. From the north, then from the west. */
-  *within(level: number, box: Box | null): Generator<Sheet> {
+  *within(level: number, box: Box | null): Generator<MapSheet> {
     for (const part of box === null
       ? [null]
       : this.rules.round === null
@@ -186,12 +186,12 @@ export class SheetScheme {
   }
 
   /** Sheets that share an edge or a corner with a sheet; those around the antimeridian too. */
-  neighbours(sheet: Sheet): Sheet[] {
+  neighbours(sheet: MapSheet): MapSheet[] {
     const box = this.box(sheet);
     const own = JSON.stringify(sheet.path);
     const reach = 1e-9 * Math.max(1, ...box.map(Math.abs));
     const wide: Box = [box[0] - reach, box[1] - reach, box[2] + reach, box[3] + reach];
-    const found = new Map<string, Sheet>();
+    const found = new Map<string, MapSheet>();
     for (const other of this.within(sheet.level, wide)) {
       const key = JSON.stringify(other.path);
       if (key !== own && this.touch(sheet, other)) found.set(key, other);
@@ -229,7 +229,7 @@ export class SheetScheme {
     return all;
   }
 
-  private touch(a: Sheet, b: Sheet): boolean {
+  private touch(a: MapSheet, b: MapSheet): boolean {
     if (this.levels[a.level].kind === 'squares') {
       const [first, second] = [this.footprint(a), this.footprint(b)];
       return relate(first, 0, second, 0)[4] !== 'F' || around(this.rules.round, first.box(), second.box());
@@ -239,7 +239,12 @@ export class SheetScheme {
   }
 
   /** Sheets below a cell whose boxes meet a box. @param cell the cell that the path leads to; null: the whole plane */
-  private *below(level: number, path: readonly Cell[], cell: Box | null, box: Box | null): Generator<Sheet> {
+  private *below(
+    level: number,
+    path: readonly Cell[],
+    cell: Box | null,
+    box: Box | null,
+  ): Generator<MapSheet> {
     const chain = this.chains[level];
     const own = this.levels[chain[path.length]];
     const last = path.length === chain.length - 1;

@@ -8,7 +8,7 @@ import { AreaIndex } from '../../../src/core/geometry/overlay/area-index.ts';
 import { overlayAreas } from '../../../src/core/geometry/overlay/overlay.ts';
 import { codeOf } from '../../../src/core/sheets/codes.ts';
 import { CodeReader } from '../../../src/core/sheets/reading-codes.ts';
-import type { Sheet } from '../../../src/core/sheets/scheme.ts';
+import type { MapSheet } from '../../../src/core/sheets/scheme.ts';
 import type { SheetScheme } from '../../../src/core/sheets/sheet-scheme.ts';
 import { shippedScheme, shippedSchemes } from '../../../src/formats/sheet-scheme/shipped/register.ts';
 
@@ -23,7 +23,7 @@ function placeIn(scheme: SheetScheme, across: number, up: number): [number, numb
   return [at(grid.columns, across), at(grid.rows, up)];
 }
 
-const key = (sheet: Sheet) => `${sheet.level} ${JSON.stringify(sheet.path)}`;
+const key = (sheet: MapSheet) => `${sheet.level} ${JSON.stringify(sheet.path)}`;
 const shares = fc.tuple(
   fc.double({ min: 0.0001, max: 0.9999, noNaN: true }),
   fc.double({ min: 0.0001, max: 0.9999, noNaN: true }),
