@@ -70,10 +70,11 @@ export function build({ force = false } = {}) {
     '--input-type=module',
     '-e',
     `
-    import { schemeJsonSchema } from './dist/formats/index.js';
+    import { schemeJsonSchema, sheetSchemeJsonSchema } from './dist/formats/index.js';
     import { ledgerJsonSchema, studyJsonSchema } from './dist/study/index.js';
     import { writeFileSync } from 'node:fs';
     writeFileSync('./dist/scheme.schema.json', JSON.stringify(schemeJsonSchema(), null, 2));
+    writeFileSync('./dist/sheets.schema.json', JSON.stringify(sheetSchemeJsonSchema(), null, 2));
     writeFileSync('./dist/study.schema.json', JSON.stringify(studyJsonSchema(), null, 2));
     writeFileSync('./dist/ledger.schema.json', JSON.stringify(ledgerJsonSchema(), null, 2));`,
   ]);

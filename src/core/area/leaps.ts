@@ -33,9 +33,56 @@ function leaps(array: GeometryArray, i: number, circle: number): 'surely' | 'may
 }
 
 /**
+ * The polygons of an array, rings that go around a pole closed at it: where such a ring leaps from one edge of the map to the other, it
+ * is led along that edge to the pole, and back along the other one (RFC 7946 knows no other way to draw it).
+ *
+ * @returns how many were closed
+ */
+function closedAtPoles(array: GeometryArray, circle: number): { geometry: GeometryArray; closed: number } {
+  const maker = new GeometryMaker(array.vertexCount + 16);
+  let closed = 0;
+  for (let i = 0; i < array.length; i++) {
+    maker.feature(array.kind[i]);
+    for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
+      maker.part();
+      for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
+        maker.ring();
+        const [first, end] = [array.vertexStart[r], array.vertexStart[r + 1]];
+        const { xy } = array;
+        let at = -1;
+        let jumps = 0;
+        let sum = 0;
+        for (let v = first; v < end; v++) {
+          sum += xy[2 * v + 1];
+          if (v === first || Math.abs(xy[2 * v] - xy[2 * v - 2]) <= leap * circle) continue;
+          // What runs along the pole already is closed.
+          if (Math.abs(xy[2 * v + 1]) > 0.249 * circle) continue;
+          jumps++;
+          at = v;
+        }
+        const pole = sum < 0 ? -circle / 4 : circle / 4;
+        for (let v = first; v < end; v++) {
+          if (jumps === 1 && v === at) {
+            const side = xy[2 * v - 2] < 0 ? -circle / 2 : circle / 2;
+            const middle = (xy[2 * v - 1] + xy[2 * v + 1]) / 2;
+            maker.vertex(side, middle);
+            maker.vertex(side, pole);
+            maker.vertex(-side, pole);
+            maker.vertex(-side, middle);
+            closed++;
+          }
+          maker.vertex(xy[2 * v], xy[2 * v + 1]);
+        }
+      }
+    }
+  }
+  return { geometry: maker.finish(), closed };
+}
+
+/**
  * Areas in degrees whose edges leap from one edge of the map to the other, cut at the antimeridian: such an edge is taken the short way.
  * One from edge to edge exactly is so only where that makes the area smaller by half, and leaves something of it: it may be a side of a
- * belt around the globe. Others, and those of projected CRSs, stay as they are.
+ * belt around the globe. Rings around a pole are closed at it. Others, and those of projected CRSs, stay as they are.
  *
  * @returns the areas, each polygon by itself where some of them may leap, and how many were cut
  */
@@ -47,12 +94,13 @@ export async function withoutLeaps(
   const half = Math.PI / crs.unit;
   const box = given.box();
   if (box[2] - box[0] <= half) return { geometry: given, cut: 0 };
-  const geometry = polygonsOf(given);
-  if (geometry.length === 0) return { geometry: given, cut: 0 };
+  const polygons = polygonsOf(given);
+  if (polygons.length === 0) return { geometry: given, cut: 0 };
+  const { geometry, closed } = closedAtPoles(polygons, 2 * half);
   const batch = new Batch({ length: geometry.length, first: 0, geometry, columns: [] });
   const layer = layerOf({ name: 'areas', schema: [], crs, batches: [batch] });
   const maker = new GeometryMaker(geometry.vertexCount);
-  let cut = 0;
+  let cut = closed;
   let i = 0;
   for await (const made of cutAtAntimeridian(layer, true).batches())
     for (let k = 0; k < made.length; k++, i++) {

@@ -194,7 +194,7 @@ class Making {
     const { geometry, cut } = await withoutLeaps(given, crs);
     if (cut > 0)
       this.notes.push(
-        `${counted(cut, 'area of', 'areas of')} ${this.label(name)} had edges across the antimeridian; they were taken the short way.`,
+        `${counted(cut, 'area of', 'areas of')} ${this.label(name)} crossed the antimeridian or went around a pole uncut; they were cut and closed there.`,
       );
     const batch = new Batch({ length: geometry.length, first: 0, geometry, columns: [] });
     const layer = layerOf({ name, schema: [], crs, batches: [batch] });
