@@ -104,10 +104,7 @@ export function datasetName(path: string): string {
 }
 
 /** The area of a study, in its CRS; its layers are gathered where they are not there yet. */
-export async function areaOfFolder(
-  folder: string,
-  output?: { aside(text: string): void },
-): Promise<StudyArea> {
+async function areaOfFolder(folder: string, output?: { aside(text: string): void }): Promise<StudyArea> {
   const [{ areaOfStudy }, { nodeMachine }] = await Promise.all([
     import('../study/area-of-study.ts'),
     import('../node/machine.ts'),

@@ -1,5 +1,4 @@
 import { counted } from '../account.ts';
-import { crsLabel } from '../crs/crs.ts';
 import { transformer } from '../crs/transformer.ts';
 import { IsomericError } from '../errors.ts';
 import { innerPoint } from '../geometry/inner-point.ts';
@@ -207,11 +206,5 @@ export class Hierarchy {
       }
       return -1;
     });
-  }
-
-  /** What the CRS of a level is called. */
-  crsWords(level: number): string {
-    const { crs } = this.plan.levels[level];
-    return crs === null ? 'no CRS' : crsLabel(crs);
   }
 }

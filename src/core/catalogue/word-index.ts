@@ -3,8 +3,7 @@ import { bareWords } from '../plain-text.ts';
 import { singular, synonymsOf } from './synonyms.ts';
 
 /** How much a word counts in each part of an entry. */
-export const tierWeights = [1, 3, 6] as const;
-export type Tier = 0 | 1 | 2;
+const tierWeights = [1, 3, 6] as const;
 
 /** How much it counts how a word meets: whole, as its beginning, somewhere in it. */
 const whole = 4;

@@ -17,7 +17,7 @@ export interface TouchedSheet {
 }
 
 /** Sheets that are listed for one area, at most. */
-export const mostTouched = 100_000;
+const mostTouched = 100_000;
 
 /**
  * The sheets of a level that an area lies on, from the north, then from the west; what only touches its border is none of them.

@@ -1,3 +1,2 @@
 /** Kinds of catalogues: they tell of data that are elsewhere. */
 export const catalogueKinds = ['records', 'dcat', 'folder'] as const;
-export type CatalogueKind = (typeof catalogueKinds)[number];

@@ -117,7 +117,7 @@ function ofService(kind: string, format: string, told: ToldWay): Way {
 }
 
 /** The folder of an address, and the last part of it. */
-export function splitAddress(address: string): { at: string; file: string } {
+function splitAddress(address: string): { at: string; file: string } {
   const bare = bareAddress(address);
   const slash = bare.lastIndexOf('/');
   return { at: address.slice(0, slash + 1), file: address.slice(slash + 1) };

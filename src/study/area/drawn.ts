@@ -45,7 +45,7 @@ export async function drawnText(text: string): Promise<Drawn | null> {
 }
 
 /** The areas among the features of a layer. */
-export async function areasOf(layer: Layer): Promise<GeometryArray> {
+async function areasOf(layer: Layer): Promise<GeometryArray> {
   const maker = new GeometryMaker();
   for await (const batch of layer.batches())
     for (let i = 0; i < batch.length; i++)

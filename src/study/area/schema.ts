@@ -99,7 +99,7 @@ const sheets = z
   .describe('Map sheets by their codes.');
 
 /** The ways to say an area: exactly one of them. */
-export const areaWays = ['units', 'box', 'point', 'place', 'polygon', 'layer', 'sheets'] as const;
+const areaWays = ['units', 'box', 'point', 'place', 'polygon', 'layer', 'sheets'] as const;
 
 const keys = {
   units: units.optional(),

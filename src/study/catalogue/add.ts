@@ -1,6 +1,5 @@
 import { isMap, isScalar, parse, parseDocument, stringify } from 'yaml';
 import {
-  bytesOf,
   type CatalogueEntry,
   entryName,
   formatsOf,
@@ -209,13 +208,4 @@ function commentsBefore(text: string, at: number): number {
     start = previous;
   }
   return start;
-}
-
-/** How large an entry is, in words: rows, features, bytes. */
-export function sizeOf(entry: CatalogueEntry): { features?: number; rows?: number; bytes?: number } {
-  return {
-    ...(entry.features === undefined ? {} : { features: entry.features }),
-    ...(entry.rows === undefined ? {} : { rows: entry.rows }),
-    ...(bytesOf(entry) === undefined ? {} : { bytes: bytesOf(entry) }),
-  };
 }

@@ -6,7 +6,7 @@ import type { FileLook } from '../../sources/catalogue/lister.ts';
 import { type Machine, readText, writeText } from '../machine.ts';
 
 /** Where the catalogue of a study lies, beside it. */
-export const cataloguePath = 'catalogue.jsonl';
+const cataloguePath = 'catalogue.jsonl';
 
 const text = z.string();
 const way = z.looseObject({
