@@ -12,6 +12,7 @@ import { reprojectLayer } from '../layer/verbs/reproject.ts';
 import { fieldIndex, requireField } from '../table/schema.ts';
 import { layerWithoutLeaps } from './leaps.ts';
 import type { Shape } from './shape.ts';
+import { trueSize } from './true-size.ts';
 
 /** What an area is like. */
 export interface AreaFacts {
@@ -30,7 +31,7 @@ export interface AreaFacts {
 
 /** What an area is like. @param index the same area made ready, when it is at hand */
 export function areaFacts({ geometry, crs }: Shape, index = new AreaIndex(geometry)): AreaFacts {
-  const measure = geodesicMeasure(crs);
+  const measure = trueSize(crs, 0.001);
   const own = index.geometry;
   const parts = own.partStart[1];
   let degrees: Box | null = null;

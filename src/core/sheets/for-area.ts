@@ -1,5 +1,5 @@
+import { trueSize } from '../area/true-size.ts';
 import { IsomericError } from '../errors.ts';
-import { geodesicMeasure } from '../geometry/geodesic.ts';
 import { emptyBox, type GeometryArray } from '../geometry/geometry-array.ts';
 import { GeometryMaker } from '../geometry/geometry-maker.ts';
 import type { AreaIndex } from '../geometry/overlay/area-index.ts';
@@ -26,7 +26,7 @@ const mostTouched = 100_000;
  * @throws IsomericError `sheet-too-many`
  */
 export function sheetsFor(scheme: SheetScheme, level: number, area: AreaIndex): TouchedSheet[] {
-  const measure = geodesicMeasure(scheme.rules.crs);
+  const measure = trueSize(scheme.rules.crs, 5);
   const all = measure.area(area.geometry, 0);
   const found: TouchedSheet[] = [];
   const box = emptyBox();
@@ -55,7 +55,7 @@ export function sheetsFor(scheme: SheetScheme, level: number, area: AreaIndex): 
   return found;
 }
 
-function areaOf(geometry: GeometryArray, measure: ReturnType<typeof geodesicMeasure>): number {
+function areaOf(geometry: GeometryArray, measure: ReturnType<typeof trueSize>): number {
   let area = 0;
   for (let i = 0; i < geometry.length; i++) area += measure.area(geometry, i);
   return area;

@@ -1,12 +1,12 @@
 import { counted, grouped } from '../../core/account.ts';
 import { brought } from '../../core/area/shape.ts';
+import { trueSize } from '../../core/area/true-size.ts';
 import { boxOfAreaIn, degreesOfArea } from '../../core/crs/area-extent.ts';
 import { bestCrs, choiceWords } from '../../core/crs/best-crs.ts';
 import { type Crs, sameCrs } from '../../core/crs/crs.ts';
 import { wgs84 } from '../../core/crs/registry.ts';
 import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
-import { geodesicMeasure } from '../../core/geometry/geodesic.ts';
 import type { Box } from '../../core/geometry/geometry-array.ts';
 import { AreaIndex } from '../../core/geometry/overlay/area-index.ts';
 import { isLayer } from '../../core/layer/layer.ts';
@@ -224,6 +224,6 @@ async function surroundings(study: Study, files: GatheredFiles, machine: Machine
 }
 
 function sizeWords(area: AreaIndex, crs: Crs): string {
-  const square = geodesicMeasure(crs).area(area.geometry, 0);
+  const square = trueSize(crs, 0.01).area(area.geometry, 0);
   return `, ${grouped(Math.round(square / 1e5) / 10)} km²`;
 }

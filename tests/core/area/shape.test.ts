@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import geographiclib from 'geographiclib-geodesic';
 import { describe, expect, it } from 'vitest';
+import { areaFacts } from '../../../src/core/area/describe.ts';
 import { lengthText, metresFromText } from '../../../src/core/area/length-text.ts';
 import { brought, disc, type Shape, united, within, without } from '../../../src/core/area/shape.ts';
 import { crsFromText } from '../../../src/core/crs/from-text.ts';
@@ -232,5 +233,31 @@ describe('lengths', () => {
   });
   it('are written as people do', () => {
     expect([500, 2000, 12_500, 0.5].map(lengthText)).toEqual(['500 m', '2 km', '12.5 km', '0.5 m']);
+  });
+});
+
+describe('the size of an area in degrees', () => {
+  /** Area of an ellipsoid between two parallels, all around (Snyder, Map Projections, USGS 1395, equation 3-12). */
+  const belt = (south: number, north: number) => {
+    const { a, f } = { a: 6_378_137, f: 1 / 298.257223563 };
+    const e = Math.sqrt(f * (2 - f));
+    const q = (degrees: number) => {
+      const s = Math.sin((degrees * Math.PI) / 180);
+      return (1 - e * e) * (s / (1 - e * e * s * s) - Math.log((1 - e * s) / (1 + e * s)) / (2 * e));
+    };
+    return Math.PI * a * a * (q(north) - q(south));
+  };
+
+  it.each([
+    [-180, 40, 180, 60],
+    [-180, 88, 180, 90],
+    [-30, 45, -29, 46],
+    [0, 0, 90, 10],
+    [-100, -60, 120, 60],
+    [-180, -90, 180, 90],
+    [-180, -80, 170, 90],
+  ])('is that between its meridians and parallels: %s, %s, %s, %s', (west, south, east, north) => {
+    const facts = areaFacts({ geometry: box(west, south, east, north), crs: wgs84() });
+    expect(facts.squareMetres / ((belt(south, north) * (east - west)) / 360)).toBeCloseTo(1, 6);
   });
 });
