@@ -75,7 +75,7 @@ export async function lookIntoFile(
       sha256,
       bytes: size,
       found,
-      layers: data.map(({ table }) => (data.length === 1 ? undefined : table.name)),
+      layers: data.map(({ table }) => (data.length === 1 ? null : table.name)),
     };
   } catch (error) {
     if (!(error instanceof IsomericError)) throw error;

@@ -105,6 +105,13 @@ class Run {
 
   async run(): Promise<RunResult> {
     const { study, machine, ledger } = this;
+    if (Object.keys(study.gather).length === 0)
+      throw new IsomericError('study-value', 'The study gathers nothing yet.', {
+        place: { file: 'study.yaml' },
+        advice:
+          'Look for data with “isomeric find” and take it with --add, or name a dataset under “gather”.',
+        blame: 'usage',
+      });
     for (const name of this.options.again ?? [])
       if (study.gather[name] === undefined)
         throw new IsomericError('dataset-unknown', `There is no dataset “${name}” in the study.`, {

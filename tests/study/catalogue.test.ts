@@ -289,8 +289,9 @@ describe('a folder of files', () => {
     });
     expect(byId.get('broken.geojson')?.dead).toBeDefined();
     seen.length = 0;
-    await fill(own, { look });
+    const { store: again } = await fill(own, { look });
     expect(seen.every((each) => each.endsWith('remembered'))).toBe(true);
+    expect(again.listOf('mine')).toEqual(store.listOf('mine'));
     writeFileSync(join(own, 'papers/HOUSING.csv'), 'code,a\n1,2\n');
     seen.length = 0;
     const { store: later } = await fill(own, { look });

@@ -52,13 +52,13 @@ export const filesLister: Lister = {
         yield withoutEmpty({
           ...found,
           source: source.name,
-          id: layer === undefined ? name : `${name}/${layer}`,
+          id: layer === null ? name : `${name}/${layer}`,
           licence: found.licence ?? source.licence,
           ways: [
             {
               format,
               source: { kind: 'files', at: source.at },
-              dataset: { file: name, ...(layer === undefined ? {} : { layer }) },
+              dataset: { file: name, ...(layer === null ? {} : { layer }) },
               bytes: look.bytes,
             },
           ],

@@ -21,8 +21,8 @@ export interface FileLook {
   bytes: number;
   /** One for each layer, table or grid. */
   found: Omit<CatalogueEntry, 'source' | 'id' | 'ways'>[];
-  /** Names of the layers, where the file has several. */
-  layers: (string | undefined)[];
+  /** Names of the layers, where the file has several: null stands for the only one, since a look is kept as JSON. */
+  layers: (string | null)[];
   /** Why nothing could be read. */
   trouble?: string;
 }

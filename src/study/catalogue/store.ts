@@ -60,7 +60,13 @@ const state = z.object({
 const look = z.object({
   kind: z.literal('look'),
   path: text,
-  look: z.looseObject({ sha256: text, bytes: z.number() }),
+  look: z.looseObject({
+    sha256: text,
+    bytes: z.number(),
+    found: z.array(z.looseObject({ title: text })),
+    layers: z.array(text.nullable()),
+    trouble: text.optional(),
+  }),
 });
 
 const line = z.discriminatedUnion('kind', [entry, state, look]);

@@ -311,9 +311,8 @@ export const studySchema = z.strictObject({
     .record(name, catalogue)
     .default({})
     .describe('Where “isomeric find” looks besides the sources.'),
-  gather: z
-    .record(name, dataset)
-    .refine((value) => Object.keys(value).length > 0, 'name at least one dataset'),
+  // A study begins with an area and a look around: datasets come with “isomeric find --add”.
+  gather: z.record(name, dataset).default({}),
   prepare: z
     .record(
       name,
