@@ -11,6 +11,9 @@ import { type Output, printingReporter, printJson } from './output.ts';
 /** Entries that are printed, at most. */
 const mostListed = 60;
 
+/** An entry without the name that its source has here only. */
+const withoutName = ({ source: _, ...entry }: CatalogueEntry) => entry;
+
 /** Lists what a service at an address has, with the words of “isomeric find”; false where it is none, but a file. */
 export async function lookAtService(address: string, output: Output): Promise<boolean> {
   const reporter = printingReporter({ ...output, line: (text = '') => output.aside(text) });
@@ -33,7 +36,7 @@ export async function lookAtService(address: string, output: Output): Promise<bo
     reporter.stop();
   }
   if (output.json) {
-    printJson({ path: address, ...found, entries: entries.map(({ source: _, ...entry }) => entry) });
+    printJson({ path: address, ...found, entries: entries.map(withoutName) });
     return true;
   }
   const { colours } = output;

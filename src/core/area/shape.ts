@@ -11,6 +11,7 @@ import { rulerFor } from '../geometry/ruler.ts';
 import { bufferFeature } from '../geometry/shape/buffer.ts';
 import { roundGround } from '../geometry/shape/ground.ts';
 import { buffersOnEllipsoid } from '../layer/verbs/buffer-on-ellipsoid.ts';
+import { dividedEdges, mostPieces } from './divided.ts';
 
 /** Pieces of a quarter of a circle around a place: 360 all around, so that the outline leaves out 0.004 % of the radius at most. */
 const circleQuarter = 90;
@@ -18,8 +19,6 @@ const circleQuarter = 90;
 const cornerQuarter = 32;
 /** How far a divided edge may lie beside its course, metres. */
 const allowed = 0.0005;
-/** Pieces of one edge, at most. */
-const mostPieces = 4096;
 
 /** Areas in the coordinates of a CRS. */
 export interface Shape {
@@ -64,41 +63,18 @@ function dividedFor(
   through: Transformer,
   metresPerUnit: (x: number, y: number) => Float64Array,
 ): GeometryArray {
-  const maker = new GeometryMaker(array.vertexCount);
   const probe = new Float64Array(6);
-  for (let i = 0; i < array.length; i++) {
-    maker.feature(array.kind[i]);
-    for (let p = array.partStart[i]; p < array.partStart[i + 1]; p++) {
-      maker.part();
-      for (let r = array.ringStart[p]; r < array.ringStart[p + 1]; r++) {
-        maker.ring();
-        const end = array.vertexStart[r + 1];
-        for (let v = array.vertexStart[r]; v < end; v++) {
-          const [ax, ay, bx, by] = array.xy.subarray(2 * v, 2 * v + 4);
-          maker.vertex(ax, ay);
-          if (v + 1 === end) continue;
-          probe.set([ax, ay, (ax + bx) / 2, (ay + by) / 2, bx, by]);
-          through.transform(probe);
-          const scale = metresPerUnit(probe[2], probe[3]);
-          const bend = Math.hypot(
-            (probe[2] - (probe[0] + probe[4]) / 2) * scale[0],
-            (probe[3] - (probe[1] + probe[5]) / 2) * scale[1],
-          );
-          // A chord leaves its arc with the square of its length; an edge that is torn is divided finely.
-          const wanted = Number.isFinite(bend) ? Math.ceil(Math.sqrt(bend / allowed)) : mostPieces;
-          const pieces = Math.min(mostPieces, Math.max(1, wanted));
-          // From its lesser end, so that neighbours that share it get the same vertices.
-          const forward = ax < bx || (ax === bx && ay < by);
-          for (let n = 1; n < pieces; n++) {
-            const k = forward ? n / pieces : (pieces - n) / pieces;
-            if (forward) maker.vertex(ax + (bx - ax) * k, ay + (by - ay) * k);
-            else maker.vertex(bx + (ax - bx) * k, by + (ay - by) * k);
-          }
-        }
-      }
-    }
-  }
-  return maker.finish();
+  return dividedEdges(array, (ax, ay, bx, by) => {
+    probe.set([ax, ay, (ax + bx) / 2, (ay + by) / 2, bx, by]);
+    through.transform(probe);
+    const scale = metresPerUnit(probe[2], probe[3]);
+    const bend = Math.hypot(
+      (probe[2] - (probe[0] + probe[4]) / 2) * scale[0],
+      (probe[3] - (probe[1] + probe[5]) / 2) * scale[1],
+    );
+    // A chord leaves its arc with the square of its length; an edge that is torn is divided finely.
+    return Number.isFinite(bend) ? Math.ceil(Math.sqrt(bend / allowed)) : mostPieces;
+  });
 }
 
 /** The half circle of the degrees of a CRS. */

@@ -8,7 +8,7 @@ import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { linkAddress } from '../transfer/links.ts';
 import { LdGraph, type LdNode } from './json-ld.ts';
-import { type ListedSource, type Lister, mostPages } from './lister.ts';
+import { type ListedSource, type Lister, pagesFrom } from './lister.ts';
 import { holdingOf, withoutEmpty } from './records.ts';
 import { boxIn, boxOfGeojson, dayIn, licenceName, yearsBetween } from './shapes.ts';
 import { wayTo } from './ways.ts';
@@ -17,20 +17,9 @@ import { wayTo } from './ways.ts';
 export const dcatLister: Lister = {
   kind: 'dcat',
   probe: ({ at }) => at,
-  async *list(source, context) {
-    const seen = new Set<string>();
-    const known = new Set<string>();
-    for (let url: string | null = source.at; url !== null; ) {
-      if (seen.has(url) || seen.size >= mostPages)
-        throw failure(
-          'source-loop',
-          { what: source.name, url },
-          context,
-          'its pages lead back to one that came before, or never end.',
-          'Ask the makers of the service.',
-        );
-      seen.add(url);
-      const graph: LdGraph = new LdGraph(
+  list: (source, context) =>
+    pagesFrom(source.at, source, context, async (url) => {
+      const graph = new LdGraph(
         await askJson(source.name, url, context, 'application/ld+json, application/json'),
       );
       const datasets = [...graph.ofType('Dataset'), ...graph.ofType('DataService')];
@@ -42,15 +31,11 @@ export const dcatLister: Lister = {
           'the answer is no catalogue in DCAT.',
           'The address must be that of the catalogue as JSON-LD.',
         );
-      for (const node of datasets) {
-        const entry = entryOf(node, graph, url, source);
-        if (known.has(entry.id)) continue;
-        known.add(entry.id);
-        yield entry;
-      }
-      url = nextPage(graph, url, source, context);
-    }
-  },
+      return {
+        entries: datasets.map((node) => entryOf(node, graph, url, source)),
+        next: nextPage(graph, url, source, context),
+      };
+    }),
 };
 
 function nextPage(

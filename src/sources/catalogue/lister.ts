@@ -1,6 +1,7 @@
 import type { CatalogueEntry } from '../../core/catalogue/entry.ts';
 import type { Order, SourceTraits } from '../order.ts';
 import type { TransferContext } from '../transfer/context.ts';
+import { failure } from '../transfer/failures.ts';
 
 /** A source or catalogue whose contents are listed. */
 export interface ListedSource {
@@ -41,8 +42,47 @@ export function orderFor(source: ListedSource, wanted: Order['wanted'] = {}): Or
   return { name: source.name, source: source.name, address: source.at, wanted, traits: source.traits };
 }
 
-/** An address that ends the listing of a source that goes round in a circle or never ends. */
-export const mostPages = 5000;
+/** Pages of one list, at most. */
+const mostPages = 5000;
+
+/** One page of a list, and the address of the next one. */
+export interface Page {
+  entries: Iterable<CatalogueEntry | null>;
+  next: string | null;
+}
+
+/**
+ * What stands on pages that lead to each other, each entry once: one that moves to the next page while they are asked for comes twice.
+ *
+ * @throws IsomericError `source-loop` where pages go round in a circle or never end
+ */
+export async function* pagesFrom(
+  first: string,
+  source: ListedSource,
+  context: TransferContext,
+  read: (url: string) => Promise<Page>,
+): AsyncGenerator<CatalogueEntry> {
+  const seen = new Set<string>();
+  const known = new Set<string>();
+  for (let url: string | null = first; url !== null; ) {
+    if (seen.has(url) || seen.size >= mostPages)
+      throw failure(
+        'source-loop',
+        { what: source.name, url },
+        context,
+        'its pages lead back to one that came before, or never end.',
+        'Ask the makers of the service.',
+      );
+    seen.add(url);
+    const page: Page = await read(url);
+    for (const entry of page.entries) {
+      if (entry === null || known.has(entry.id)) continue;
+      known.add(entry.id);
+      yield entry;
+    }
+    url = page.next;
+  }
+}
 
 /** Entries of one source, at most. */
 export const mostEntries = 1_000_000;

@@ -164,7 +164,7 @@ async function byAsking(address: string, text: string, context: TransferContext)
   // A document that was read and is nothing of the kind is a file.
   if (/^\s*[[{]/.test(text)) return null;
   for (const [kind, url, right] of asked) {
-    if (kind === 'wfs' && !/wfs|ows|geoserver|mapserv/i.test(address)) continue;
+    if (kind === 'wfs' && !/wfs|ows|map|geo/i.test(address)) continue;
     if (kind === 'sdmx' && !/sdmx|rest|\/ws|api/i.test(address)) continue;
     const answer = await answered({ what, url, allow: [400, 404, 406, 500, 501] }, context);
     if (

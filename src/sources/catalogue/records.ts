@@ -6,7 +6,7 @@ import { askJson } from '../transfer/ask.ts';
 import type { TransferContext } from '../transfer/context.ts';
 import { failure } from '../transfer/failures.ts';
 import { bareAddress, linkAddress } from '../transfer/links.ts';
-import { type ListedSource, type Lister, mostPages } from './lister.ts';
+import { type ListedSource, type Lister, pagesFrom } from './lister.ts';
 import {
   boxIn,
   boxOfGeojson,
@@ -104,38 +104,21 @@ const garbled = (source: ListedSource, url: string, context: TransferContext) =>
     'The address must be that of an OGC API – Records service, of one of its catalogues, or of the records.',
   );
 
-async function* recordsAt(
+function recordsAt(
   first: string,
   source: ListedSource,
   context: TransferContext,
 ): AsyncGenerator<CatalogueEntry> {
-  const seen = new Set<string>();
-  const known = new Set<string>();
-  for (let url: string | null = first; url !== null; ) {
-    if (seen.has(url) || seen.size >= mostPages)
-      throw failure(
-        'source-loop',
-        { what: source.name, url },
-        context,
-        'its pages lead back to one that came before, or never end.',
-        'Ask the makers of the service.',
-      );
-    seen.add(url);
-    const page: Record<string, unknown> | undefined = recordIn(
-      await askJson(source.name, url, context, json),
-    );
+  return pagesFrom(first, source, context, async (url) => {
+    const page = recordIn(await askJson(source.name, url, context, json));
     if (page === undefined || !Array.isArray(page.features)) throw garbled(source, url, context);
     if (typeof page.numberMatched === 'number') context.meter.totalFeatures = page.numberMatched;
-    for (const feature of page.features) {
-      const entry = entryOf(recordIn(feature), url, source, context);
-      // A record that moves to the next page while they are asked for comes twice.
-      if (entry === null || known.has(entry.id)) continue;
-      known.add(entry.id);
-      yield entry;
-    }
     const next = linksOf(page).find(({ rel }) => rel === 'next');
-    url = next === undefined ? null : linkAddress(next.href, url, source.name, context);
-  }
+    return {
+      entries: page.features.map((feature) => entryOf(recordIn(feature), url, source, context)),
+      next: next === undefined ? null : linkAddress(next.href, url, source.name, context),
+    };
+  });
 }
 
 /** Words of concepts, names of formats: a text, or an object that holds it under one of these keys. */
