@@ -12,7 +12,7 @@ function inCommand(name: string, option: OptionDescription): string {
   const { kind, command, choices, sign = 'value' } = option;
   if (command === false) return 'always';
   if (command === 'argument')
-    return kind === 'fields' || kind === 'layers' ? `\`<${name}...>\`` : `\`<${name}>\``;
+    return kind === 'fields' || kind === 'layers' || kind === 'tables' ? `\`<${name}...>\`` : `\`<${name}>\``;
   if (kind === 'area') return `\`--${name} <path>\`, \`--${name}-layer\`, \`--${name}-where\``;
   if (kind === 'choice' && choices!.length === 1) return `\`--${choices![0]}\``;
   return kind === 'flag' ? `\`--${dashed(name)}\`` : `\`--${dashed(name)} <${sign}>\``;

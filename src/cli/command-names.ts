@@ -14,6 +14,8 @@ const elsewhere: Readonly<Record<string, string>> = dictionary({
   gather: 'run',
   info: 'look',
   inspect: 'look',
+  keyfinder: 'keys',
+  match: 'keys',
   init: 'new',
   map: 'run',
   maps: 'run',

@@ -29,6 +29,7 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   save: async () => (await import('./commands/save.ts')).addSave,
   crs: async () => (await import('./commands/crs.ts')).addCrs,
   locate: async () => (await import('./commands/locate.ts')).addLocate,
+  keys: async () => (await import('./commands/keys.ts')).addKeys,
   check: async () => (await import('./commands/check.ts')).addCheck,
   help: async () => (await import('./commands/help.ts')).addHelp,
   completion: async () => (await import('./commands/completion.ts')).addCompletion,

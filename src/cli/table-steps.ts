@@ -3,9 +3,9 @@ import {
   type Account,
   chooseVariables,
   IsomericError,
-  keyRepairNamed,
   onlyLevel,
   onlyUnits,
+  parseMends,
   parseOn,
   recogniseRows,
   selectColumns,
@@ -39,7 +39,7 @@ export function withTableSteps(command: Command): Command {
     .option('--on <keys>', 'with --units: TABLE_FIELD = UNIT_FIELD')
     .option(
       '--repair <what>',
-      'with --units: repair the keys of the table first: "leading zeros", "long identifiers"',
+      'with --units: what is done to the keys before they are compared: "leading zeros", "last 6 signs"',
     )
     .option(
       '--variables <list>',
@@ -72,7 +72,7 @@ export async function applyTableSteps(given: Table, steps: TableSteps): Promise<
       );
     const { table: units } = await openOne(steps.units, steps.unitsLayer);
     const on = parseOn(steps.on);
-    const repair = steps.repair === undefined ? undefined : keyRepairNamed(steps.repair);
+    const repair = steps.repair === undefined ? undefined : parseMends(steps.repair);
     tables = tables.map((each) => onlyUnits(each, units, { on, repair }));
   }
   if (steps.variables !== undefined) {

@@ -1,8 +1,9 @@
 import type { Command } from 'commander';
 import { purposeFromText } from '../core/crs/best-crs.ts';
 import { IsomericError } from '../core/errors.ts';
-import { parseOn } from '../core/layer/verbs/join.ts';
 import { suggest } from '../core/nearest.ts';
+import { parseKeyPairs, parseOn } from '../core/table/keys/key-pairs.ts';
+import { parseMends } from '../core/table/keys/mends.ts';
 import type { OpenOptions } from '../node/open.ts';
 import type { OptionDescription, OptionKind, Verb } from '../verbs/description.ts';
 import { fieldFromText } from '../verbs/fields.ts';
@@ -18,6 +19,9 @@ const dashed = (name: string) => name.replace(/\p{Lu}/gu, (letter) => `-${letter
 /** A choice of one word is a flag by that word: `--whole`. */
 const flagOf = ({ kind, choices }: OptionDescription) =>
   kind === 'choice' && choices?.length === 1 ? choices[0] : undefined;
+
+/** Kinds of which several stand behind one another. */
+export const severalArguments: ReadonlySet<OptionKind> = new Set(['fields', 'layers', 'tables']);
 
 /** Options as they stand in a command's help, in the order of the description. */
 export function addVerbOptions(command: Command, verb: Verb): void {
@@ -35,9 +39,9 @@ export function addVerbOptions(command: Command, verb: Verb): void {
       continue;
     }
     if (form === 'argument') {
-      const sign = kind === 'fields' || kind === 'layers' ? `${name}...` : name;
+      const sign = severalArguments.has(kind) ? `${name}...` : name;
       command.argument(required ? `<${sign}>` : `[${sign}]`, words);
-      if (kind === 'table' || kind === 'layer' || kind === 'layers')
+      if (kind === 'table' || kind === 'tables' || kind === 'layer' || kind === 'layers')
         command.option(`--${name} <name>`, `which of the layers of <${name}>, when there are several`);
       continue;
     }
@@ -97,15 +101,26 @@ const open: Parse = (name, path, _, given, reading) =>
   openInput(path, { ...reading, layer: given[`${name}Layer`] as string | undefined });
 
 /** Words of a command line → the value of an option. */
-const parsers: Readonly<Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids' | 'layers'>, Parse>> = {
+const parsers: Readonly<
+  Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids' | 'layers' | 'tables'>, Parse>
+> = {
   text: (_, text) => text,
   number: (name, text, { choices }) =>
     choices === undefined ? aboveZero(name, text) : Number(oneOf(name, text, choices)),
+  percent: (name, text) => {
+    const value = text.trim() === '' ? Number.NaN : Number(text.replace(/\s*%$/, ''));
+    if (value >= 0 && value <= 100) return value;
+    throw new IsomericError('option-number', `--${dashed(name)} ${text} is no number from 0 to 100.`, {
+      blame: 'usage',
+    });
+  },
   choice: (name, text, { choices }) => oneOf(name, text, choices!),
   names: (_, text) => names(text),
   numbers: (name, text) => names(text).map((each) => aboveZero(name, each)),
   columns: (_, text) => columnsFromText(text),
   keys: (_, text) => parseOn(text),
+  'key pairs': (_, text) => parseKeyPairs(text),
+  mends: (_, text) => parseMends(text),
   crs: (_, text) => {
     const best = purposeFromText(text);
     return best === null ? crsArgument(text) : { best };
@@ -134,7 +149,7 @@ export async function verbValues(
     if (flag !== undefined) values[name] = flag;
     else if (option.kind === 'flag') values[name] = told;
     else if (option.kind === 'fields') values[name] = (told as string[]).map(fieldFromText);
-    else if (option.kind === 'layers')
+    else if (option.kind === 'layers' || option.kind === 'tables')
       values[name] = await Promise.all(
         (told as string[]).map((path) => open(name, path, option, given, reading)),
       );
@@ -142,7 +157,7 @@ export async function verbValues(
     else values[name] = await parsers[option.kind](name, String(told), option, given, reading);
   };
   const opens = (option: OptionDescription) =>
-    ['table', 'layer', 'layers', 'area', 'grids'].includes(option.kind);
+    ['table', 'tables', 'layer', 'layers', 'area', 'grids'].includes(option.kind);
   const all = Object.entries(verb.options);
   for (const [name, option] of all) if (!opens(option)) await parse(name, option);
   for (const [name, option] of all) if (opens(option)) await parse(name, option);

@@ -105,7 +105,13 @@ export { type EdgePath, edgePaths } from './layer/verbs/edge-paths.ts';
 export { filterRows } from './layer/verbs/filter.ts';
 export { type GroupOptions, groupRows } from './layer/verbs/group.ts';
 export { innerPoints } from './layer/verbs/inner-points.ts';
-export { type JoinOptions, joinTable, parseOn } from './layer/verbs/join.ts';
+export {
+  featuresWithoutRow,
+  type JoinOptions,
+  joinTable,
+  rowsWithoutFeature,
+} from './layer/verbs/join.ts';
+export { type Give, type JoinTablesOptions, joinTables } from './layer/verbs/join-tables.ts';
 export { type LengthenOptions, lengthenRows } from './layer/verbs/lengthen.ts';
 export { withReasonColumns } from './layer/verbs/reasons.ts';
 export { type ReprojectOptions, reprojectLayer } from './layer/verbs/reproject.ts';
@@ -151,7 +157,30 @@ export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
 export { expressionFunctions } from './table/cql2/functions.ts';
 export { parseExpression } from './table/cql2/parse.ts';
 export { mostHeaderRows } from './table/header-rows.ts';
-export { type KeyRepair, keyRepairNamed, keyRepairs } from './table/key-repair.ts';
+export {
+  type Agreement,
+  type KeyAdvice,
+  type KeySearch,
+  type KeySearchOptions,
+  searchKeys,
+} from './table/keys/doctor/search-tables.ts';
+export {
+  type JoinKeys,
+  type KeyField,
+  type KeyPair,
+  keyPairsText,
+  parseKeyPairs,
+  parseOn,
+} from './table/keys/key-pairs.ts';
+export {
+  type Mend,
+  type MendKind,
+  mendDescription,
+  mendKinds,
+  mendsText,
+  parseMends,
+  type Side,
+} from './table/keys/mends.ts';
 export * from './table/margins.ts';
 export * from './table/marks.ts';
 export * from './table/profile.ts';

@@ -1,5 +1,5 @@
 import type { Layer } from '../core/layer/layer.ts';
-import { parseOn } from '../core/layer/verbs/join.ts';
+import { parseOn } from '../core/table/keys/key-pairs.ts';
 import { describeVerb } from './description.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 

@@ -5,6 +5,8 @@ import { IsomericError } from '../core/errors.ts';
 import type { Area } from '../core/layer/area.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
 import type { Computation } from '../core/layer/verbs/compute.ts';
+import type { JoinKeys } from '../core/table/keys/key-pairs.ts';
+import type { Mend } from '../core/table/keys/mends.ts';
 
 /** The CRS that suits a layer best for a purpose; which one that is shows when the layer is there. */
 export interface BestFor {
@@ -15,6 +17,8 @@ export interface BestFor {
 export interface OptionValues {
   text: string;
   number: number;
+  /** 0 to 100. */
+  percent: number;
   flag: boolean;
   /** One of the words in `choices`. */
   choice: string;
@@ -26,7 +30,13 @@ export interface OptionValues {
   fields: readonly Computation[];
   /** `code = ward`: a field of what is given, a field of the other. */
   keys: readonly [string, string];
+  /** `state = ST, code = A (2) + B (3)`: several fields on each side. */
+  'key pairs': JoinKeys;
+  /** `blanks, leading zeros to 6`: what is done to keys before they are compared. */
+  mends: readonly Mend[];
   table: Table;
+  /** One or several. */
+  tables: readonly Table[];
   layer: Layer;
   layers: readonly Layer[];
   area: Area;

@@ -1,7 +1,7 @@
 import type { Table } from '../core/layer/layer.ts';
-import { parseOn } from '../core/layer/verbs/join.ts';
 import { onlyUnits } from '../core/layer/verbs/rows.ts';
-import { type KeyRepair, keyRepairs } from '../core/table/key-repair.ts';
+import { parseOn } from '../core/table/keys/key-pairs.ts';
+import { parseMends } from '../core/table/keys/mends.ts';
 import { describeVerb } from './description.ts';
 import { type Given, later, stepOf, type TableStep } from './step.ts';
 
@@ -25,10 +25,9 @@ export const unitsVerb = describeVerb({
       required: true,
     },
     repair: {
-      kind: 'choice',
-      words: 'repair the keys of the table first',
+      kind: 'mends',
+      words: 'what is done to the keys before they are compared: "leading zeros"',
       sign: 'what',
-      choices: keyRepairs,
     },
   },
   examples: [
@@ -39,7 +38,7 @@ export const unitsVerb = describeVerb({
       program: "units(wards, 'area_code = code')",
     },
   ],
-  apply: (given, { units, on, repair }) => onlyUnits(given, units, { on, repair: repair as KeyRepair }),
+  apply: (given, { units, on, repair }) => onlyUnits(given, units, { on, repair }),
 });
 
 /**
@@ -47,7 +46,11 @@ export const unitsVerb = describeVerb({
  *
  * @param on `'area_code = code'`: a field of the table, a field of the units
  */
-export function units(layer: Given<Table>, on: string, options: { repair?: KeyRepair } = {}): TableStep {
+export function units(layer: Given<Table>, on: string, options: { repair?: string } = {}): TableStep {
   const other = later(layer);
-  return stepOf(unitsVerb, async () => ({ ...options, units: await other, on: parseOn(on) }));
+  return stepOf(unitsVerb, async () => ({
+    repair: options.repair === undefined ? undefined : parseMends(options.repair),
+    units: await other,
+    on: parseOn(on),
+  }));
 }

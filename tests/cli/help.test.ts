@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
@@ -108,18 +108,15 @@ describe('messages that cure', () => {
   });
 });
 
-it('a join that meets nothing is saved, and ends with 1', async () => {
+it('a join that meets nothing saves nothing, unless that is expected: then it ends with 1', async () => {
   writeFileSync(join(folder, 'units.geojson'), wardsText);
   writeFileSync(join(folder, 'other.csv'), 'code,n\nX1,4\nX2,5\n');
-  const { code, out } = await isomeric(
-    'join',
-    'units.geojson',
-    'other.csv',
-    '--on',
-    'code',
-    '--out',
-    'none.gpkg',
-  );
+  const words = ['join', 'units.geojson', 'other.csv', '--on', 'code', '--out', 'none.gpkg'];
+  const refused = await isomeric(...words);
+  expect(refused.code).toBe(2);
+  expect(refused.told).toMatch(/^Stopped: .*None of 4 features of units found a row in other by code/);
+  expect(existsSync(join(folder, 'none.gpkg'))).toBe(false);
+  const { code, out } = await isomeric(...words, '--at-least', '0');
   expect(code).toBe(1);
-  expect(out).toContain('Join: 4 units in; 0 matched on code = code');
+  expect(out).toContain('Join: 4 units in; 0 matched on code');
 });

@@ -64,7 +64,9 @@ describe('isomeric new', () => {
     ];
     const { out, code } = await isomeric('new', 'own', '--from', ...own);
     expect(code).toBe(0);
-    expect(out).toContain('population fits wards by code = ward: 296 of 296, with “repair: leading zeros”.');
+    expect(out).toContain(
+      'population fits wards by code = ward: 296 of 296, with “repair: leading zeros to 6”.',
+    );
     expect(out).toContain('housing fits wards by code = area_code: 295 of 296.');
     const study = loadStudy(read('own/study.yaml'));
     expect(study.prepare.wards.map(({ verb }) => verb)).toEqual(['clip', 'join', 'join', 'compute']);

@@ -144,13 +144,24 @@ describe('a layer that ends within the area', () => {
 describe('a map', () => {
   it('on which nothing has a colour is an error, with its place, the reason and what would help', async () => {
     write('housing.csv', read('housing.csv').replace(/^02/gm, '2'));
+    // The join stops it, with the step.
+    const stopped = await isomeric('run', '.');
+    expect(stopped.code).toBe(2);
+    expect(stopped.told).toMatch(
+      /^Stopped: study\.yaml, line \d+, column \d+, layer wards, step \d: None of 3 features of wards found a row in housing .*With “leading zeros to 4” 3 keys match in place of 0/,
+    );
+    // Told that so few are expected, it goes on until there is nothing to draw.
+    write(
+      'study.yaml',
+      read('study.yaml').replace('on: code = area_code', 'on: code = area_code\n      at least: 0'),
+    );
     const done = await isomeric('run', '.');
     expect(done.code).toBe(3);
     expect(done.told).toMatch(
-      /^Stopped: study\.yaml, line 44, column 16: The map cars would be blank: no wards has a colour, 3 blank \(0201, 0202, 0203 without a row in housing\)\./,
+      /^Stopped: study\.yaml, line 45, column 16: The map cars would be blank: no wards has a colour, 3 blank \(0201, 0202, 0203 without a row in housing\)\./,
     );
     expect(done.told).toMatch(
-      /3 of 3 wards found no row in housing .*Repair: join with “repair: leading zeros”/,
+      /3 of 3 wards found no row in housing .*Repair: join with “repair: leading zeros to 4”/,
     );
     expect(existsSync(join(folder, 'delivered'))).toBe(false);
   });

@@ -110,7 +110,7 @@ describe('the CRS of a study', () => {
 
   it('must keep areas where figures per area are drawn: chosen so, or told', async () => {
     const parts = {
-      prepare: '  wards: [{ join: housing, on: code = area_code }, clip: area]',
+      prepare: '  wards: [{ join: housing, on: code = area_code, many: last }, clip: area]',
       draw: 'titles:\n  households: { title: Households, unit: per km² }\ndraw:\n  dense: { title: Dense, layer: wards, colour by: households }',
     };
     await run({ ...parts, crs: 'best' });
@@ -167,6 +167,7 @@ describe('steps', () => {
     - where: district = 'T204' AND code <> '020401'
     - join: housing
       on: code = area_code
+      many: last
     - compute: { share: 100 * households_no_car / households, big: share > 30 }
     - where: big
     - select: [code, share, big]
@@ -287,7 +288,8 @@ describe('mistakes that only the data can tell', () => {
 
   it('a count on a map is drawn, and warned of', async () => {
     const { findings, delivered } = await run({
-      prepare: '  wards:\n    - clip: area\n    - join: housing\n      on: code = area_code',
+      prepare:
+        '  wards:\n    - clip: area\n    - join: housing\n      on: code = area_code\n      many: last',
       draw: 'draw:\n  m: { title: M, layer: wards, colour by: households, classes: "100, 500, 1000, 3000", colours: night, over: [wards] }',
     });
     expect(delivered).toContain('delivered/maps/m.svg');

@@ -6,7 +6,7 @@ import type { AreaIndex } from '../geometry/overlay/area-index.ts';
 import type { Batch } from '../layer/batch.ts';
 import { isLayer, type Layer, type Table } from '../layer/layer.ts';
 import { compileExpression } from '../table/cql2/evaluate.ts';
-import { eachKey, KeyIndex } from '../table/key-index.ts';
+import { eachKey, KeyIndex } from '../table/keys/key-index.ts';
 import { coefficientOfVariation } from '../table/margins.ts';
 import { requireField } from '../table/schema.ts';
 import { faultsOf, faultWords } from './validity.ts';

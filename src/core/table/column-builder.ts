@@ -135,6 +135,15 @@ export class ColumnBuilder {
     if (from.marks !== null && from.marks[i] !== 0) this.mark(from.marks[i]);
   }
 
+  /** All values of another column of the same type. */
+  copyAll(from: Column): void {
+    if (from.numbers === null || from.valid !== null || from.marks !== null) {
+      for (let i = 0; i < from.length; i++) this.copy(from, i);
+      return;
+    }
+    for (let i = 0; i < from.length; i++) this.number(from.numbers[i]);
+  }
+
   /** Forgets all values from number `length` on. */
   back(length: number): void {
     for (let i = length; i < this.length; i++) {

@@ -1,5 +1,5 @@
 import type { Column } from '../../core/table/column.ts';
-import { KeyIndex } from '../../core/table/key-index.ts';
+import { KeyIndex } from '../../core/table/keys/key-index.ts';
 import type { FieldType } from '../../core/table/schema.ts';
 import { Physical } from './footer.ts';
 
@@ -249,10 +249,11 @@ export function bytesColumn(
     }
     return { ...common, dictionary: null, pages };
   }
-  const length = index.firstRow.reduce((sum, i) => sum + 4 + offsets[i + 1] - offsets[i], 0);
+  const first = Array.from(index.firstRow.subarray(0, index.size));
+  const length = first.reduce((sum, i) => sum + 4 + offsets[i + 1] - offsets[i], 0);
   return {
     ...common,
-    dictionary: { count: index.size, bytes: plain(index.firstRow, length) },
+    dictionary: { count: index.size, bytes: plain(first, length) },
     pages: [{ entries, there, values: packNumbers(indices, n, index.size) }],
   };
 }

@@ -1,6 +1,6 @@
 import { idFieldIndex, withIdsAsColumn, withOwnIds } from '../../core/layer/feature-ids.ts';
 import type { Table } from '../../core/layer/layer.ts';
-import { KeyIndex } from '../../core/table/key-index.ts';
+import { KeyIndex } from '../../core/table/keys/key-index.ts';
 import { isXmlName } from '../xml/write-xml.ts';
 
 const encoder = new TextEncoder();

@@ -1,111 +1,43 @@
 import type { Layer, Table } from '../../core/layer/layer.ts';
-import type { Column } from '../../core/table/column.ts';
-import { type KeyRepair, repairedKey } from '../../core/table/key-repair.ts';
-import type { Field } from '../../core/table/schema.ts';
-
-/** Rows of which keys are looked at; what fits in so many fits. */
-const mostRows = 100_000;
-
-/** Fields that may hold keys, of one table, with their values. */
-export interface KeyColumn {
-  field: string;
-  /** Different values. */
-  values: Set<string>;
-  /** Rows without a value. */
-  blank: number;
-  rows: number;
-}
-
-const mayBeKey = (field: Field) =>
-  (field.type === 'text' || field.type === 'integer') &&
-  field.featureId !== 'numbering' &&
-  field.role !== 'margin';
-
-/** The values of all fields that may hold keys. */
-export async function keyColumns(table: Table): Promise<KeyColumn[]> {
-  const columns = table.schema.flatMap((field, c) =>
-    mayBeKey(field) ? [{ c, field: field.name, values: new Set<string>(), blank: 0, rows: 0 }] : [],
-  );
-  let rows = 0;
-  for await (const batch of table.batches()) {
-    for (const each of columns) {
-      const column: Column = batch.columns[each.c];
-      for (let i = 0; i < batch.length; i++) {
-        const text = column.text(i);
-        if (text === null || text === '') each.blank++;
-        else each.values.add(text);
-      }
-      each.rows += batch.length;
-    }
-    rows += batch.length;
-    if (rows >= mostRows) break;
-  }
-  return columns.map(({ c: _, ...each }) => each);
-}
+import { searchKeys } from '../../core/table/keys/doctor/search-tables.ts';
 
 /** Fields of a layer and of a table whose values meet. */
 export interface KeyMatch {
   layerField: string;
   tableField: string;
-  repair: KeyRepair | null;
+  repair: string | null;
   /** Keys of the layer that the table has. */
   matched: number;
   /** Keys of the layer. */
   all: number;
+  /** Has the table several rows of one key? */
+  many: boolean;
 }
-
-/** How keys of a table are made to fit: not at all, before they are repaired. */
-const repairs: readonly (KeyRepair | null)[] = [null, 'leading zeros', 'long identifiers'];
 
 /** The fields by which a table is best joined to a layer; null when less than a third of the units would find a row. */
-export function bestKeys(layer: readonly KeyColumn[], table: readonly KeyColumn[]): KeyMatch | null {
-  let best: KeyMatch | null = null;
-  for (const own of layer) {
-    // What tells features apart has hardly a value twice.
-    if (own.values.size < 0.9 * (own.rows - own.blank) || own.values.size < 2) continue;
-    const width = commonWidth(own.values);
-    for (const other of table)
-      for (const repair of repairs) {
-        if (repair !== null && width < (repair === 'leading zeros' ? 2 : 4)) continue;
-        const keys =
-          repair === null
-            ? other.values
-            : new Set([...other.values].map((value) => repairedKey(repair, value, width)));
-        let matched = 0;
-        for (const value of own.values) if (keys.has(value)) matched++;
-        const match = {
-          layerField: own.field,
-          tableField: other.field,
-          repair,
-          matched,
-          all: own.values.size,
-        };
-        if (better(match, best)) best = match;
-      }
-  }
-  return best !== null && best.matched * 3 >= best.all ? best : null;
-}
-
-/** More matches count first; among equals what needs no repair, then a code rather than a name. */
-function better(match: KeyMatch, best: KeyMatch | null): boolean {
-  if (best === null) return match.matched > 0;
-  if (match.matched !== best.matched) return match.matched > best.matched;
-  if ((match.repair === null) !== (best.repair === null)) return match.repair === null;
-  return likelihood(match.layerField) > likelihood(best.layerField);
-}
-
-/** How likely a field holds codes, by its name. */
-const likelihood = (name: string) =>
-  /code|geoid/i.test(name) ? 2 : /(^|_)id$|key|fips|nuts|iso/i.test(name) ? 1 : 0;
-
-/** Digits that all values have; 0 when they differ or are no digits. */
-function commonWidth(values: ReadonlySet<string>): number {
-  let width = 0;
-  for (const value of values) {
-    if (!/^\d+$/.test(value) || (width !== 0 && value.length !== width)) return 0;
-    width = value.length;
-  }
-  return width;
+export async function bestKeys(layer: Table, table: Table): Promise<KeyMatch | null> {
+  const { advices } = await searchKeys(layer, table, { most: 6 });
+  // What tells features apart has hardly a value twice, and a study of two steps needs one field on each side.
+  const found = advices.find(
+    ({ on, remedy, layerKeys, layerRows, doubtful }) =>
+      on.length === 1 &&
+      on[0].own.length === 1 &&
+      on[0].other.length === 1 &&
+      layerKeys >= 0.9 * layerRows &&
+      3 * remedy.met >= layerKeys &&
+      !(doubtful && remedy.mends.length > 0 && remedy.oneToOne < remedy.met) &&
+      !remedy.mends.some(({ kind }) => kind === 'first signs' || kind === 'near names'),
+  );
+  if (found === undefined) return null;
+  const { on, remedy, layerKeys, many } = found;
+  return {
+    layerField: on[0].own[0].name,
+    tableField: on[0].other[0].name,
+    repair: remedy.text === '' ? null : remedy.text,
+    matched: remedy.met,
+    all: layerKeys,
+    many,
+  };
 }
 
 /** Does a layer consist of areas? */

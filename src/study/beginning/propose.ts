@@ -1,7 +1,7 @@
 import { isLayer, type Layer, type Table } from '../../core/layer/layer.ts';
 import { recogniseRows, rowFindings } from '../../core/table/row-kinds.ts';
 import { type Figure, figureOf, words } from './figures.ts';
-import { bestKeys, hasAreas, type KeyColumn, type KeyMatch, keyColumns } from './key-match.ts';
+import { bestKeys, hasAreas, type KeyMatch } from './key-match.ts';
 
 /** A layer or table of a file that a study is to be made of. */
 export interface Given {
@@ -16,7 +16,6 @@ export interface Given {
 
 interface Dataset extends Given {
   name: string;
-  keys: KeyColumn[];
   /** Rows that are totals stand among those of units. */
   totals: boolean;
 }
@@ -69,7 +68,6 @@ export async function proposeStudy(
     all.push({
       ...each,
       name: names[k],
-      keys: await keyColumns(each.table),
       totals: !isLayer(each.table) && (await hasTotals(each.table)),
     });
   const notes: string[] = [];
@@ -80,10 +78,11 @@ export async function proposeStudy(
   let units: Dataset | undefined = areas[0];
   let joins: Joined[] = [];
   for (const layer of areas) {
-    const own = tables.flatMap((table) => {
-      const match = bestKeys(layer.keys, table.keys);
-      return match === null ? [] : [{ table, match }];
-    });
+    const own: Joined[] = [];
+    for (const table of tables) {
+      const match = await bestKeys(layer.table, table.table);
+      if (match !== null) own.push({ table, match });
+    }
     if (own.length > joins.length) [units, joins] = [layer, own];
   }
   for (const { table, match } of joins)
@@ -195,7 +194,12 @@ function unitSteps(joins: readonly Joined[], figure: Figure | undefined): string
       `    - join: ${table.name}`,
       `      on: ${on.includes('"') ? `'${on.replaceAll("'", "''")}'` : on}`,
     );
-    if (match.repair !== null) steps.push(`      repair: ${match.repair}`);
+    if (match.repair !== null) steps.push(`      repair: ${yamlText(match.repair)}`);
+    if (match.many)
+      steps.push(
+        `      # ${table.name} has several rows of one key: first, last, sum, mean, list or rows (a feature for each)`,
+        '      many: first',
+      );
   }
   if (figure?.expression !== undefined) {
     const expression = figure.expression.includes('"') ? `'${figure.expression}'` : figure.expression;

@@ -114,9 +114,9 @@ function namedInSteps(study: Raw): { path: Path; name: string; kind: string; wai
       const key = option === verb.own ? verb.name : option;
       const place = verb.own === null ? [...path, verb.name, key] : [...path, key];
       return namesOf(kind, within?.[key]).map((name, k) => ({
-        path: kind === 'layers' ? [...place, k] : place,
+        path: Array.isArray(within?.[key]) ? [...place, k] : place,
         name,
-        kind: kind === 'layers' ? 'layer' : kind,
+        kind: kind === 'layers' ? 'layer' : kind === 'tables' ? 'table' : kind,
         waits: gathered !== true,
       }));
     });

@@ -13,6 +13,7 @@ export interface StudyStep {
 const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodType>> = {
   text: () => text,
   number: () => z.number(),
+  percent: () => z.number().min(0).max(100),
   flag: () => z.boolean(),
   choice: ({ choices }) => z.enum(choices as readonly [string, ...string[]]),
   numbers: () => z.array(z.number().positive()).min(1),
@@ -20,8 +21,11 @@ const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodTyp
   columns: () => z.array(text).min(1),
   fields: () => z.record(name, z.union([text, z.number()]).transform(String)),
   keys: () => text,
+  'key pairs': () => text,
+  mends: () => text,
   crs: () => text,
   table: () => name,
+  tables: () => z.union([name, z.array(name).min(1)]),
   layer: () => name,
   layers: () => z.array(name).min(1),
   area: () => z.enum(stepAreas),
@@ -36,6 +40,7 @@ const sentence = (words: string) => `${words[0].toUpperCase()}${words.slice(1)}.
 /** A dataset of the study is meant where a command names a file. */
 function wordsOf({ kind, words, gathered }: OptionDescription): string {
   if (kind === 'layers') return `${words}, datasets of the study`;
+  if (kind === 'tables') return `${words}, datasets of the study, as prepared where they have steps`;
   if (kind !== 'table' && kind !== 'layer') return words;
   return `${words}, a dataset of the study, ${gathered ? 'as gathered' : 'as prepared where it has steps'}`;
 }
@@ -157,9 +162,11 @@ export const stepSchema = z
 
 /** The datasets that are named where an option of a kind is written. */
 export function namesOf(kind: OptionKind, written: unknown): readonly string[] {
-  if (kind === 'layers')
+  if (kind === 'layers' || (kind === 'tables' && Array.isArray(written)))
     return Array.isArray(written) ? written.filter((name) => typeof name === 'string') : [];
-  return (kind === 'table' || kind === 'layer') && typeof written === 'string' ? [written] : [];
+  return (kind === 'table' || kind === 'tables' || kind === 'layer') && typeof written === 'string'
+    ? [written]
+    : [];
 }
 
 /** The other datasets that a step names, and where in the step. */
@@ -169,7 +176,7 @@ export function datasetsOf(step: StudyStep): { name: string; key: string; kind: 
     namesOf(kind, step.written[option]).map((name) => ({
       name,
       key: option === verb.own ? verb.name : option,
-      kind: kind === 'table' ? ('table' as const) : ('layer' as const),
+      kind: kind === 'table' || kind === 'tables' ? ('table' as const) : ('layer' as const),
     })),
   );
 }

@@ -1,10 +1,12 @@
 import { purposeFromText } from '../../core/crs/best-crs.ts';
 import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
-import { parseOn } from '../../core/layer/verbs/join.ts';
+import { parseMany } from '../../core/layer/joining/many-rows.ts';
 import { parseClasses } from '../../core/mapping/classes.ts';
 import { rampColours } from '../../core/mapping/colours.ts';
 import { parseExpression } from '../../core/table/cql2/parse.ts';
+import { parseKeyPairs, parseOn } from '../../core/table/keys/key-pairs.ts';
+import { parseMends } from '../../core/table/keys/mends.ts';
 import { ending } from '../../formats/opening/names.ts';
 import type { Mistake } from '../../formats/settings/mistake.ts';
 import type { Path, Places } from '../../formats/settings/places.ts';
@@ -42,7 +44,9 @@ const readable: readonly { at: readonly string[]; read: Read }[] = [
   { at: ['gather', '*', 'period'], read: periodOf },
   { at: ['sources', '*', 'agreed'], read: date },
   { at: ['prepare', '*', '*', 'where'], read: parseExpression },
-  { at: ['prepare', '*', '*', 'on'], read: parseOn },
+  { at: ['prepare', '*', '*', 'on'], read: parseKeyPairs },
+  { at: ['prepare', '*', '*', 'repair'], read: parseMends },
+  { at: ['prepare', '*', '*', 'many'], read: parseMany },
   { at: ['prepare', '*', '*', 'compute', '*'], read: parseExpression },
   { at: ['prepare', '*', '*', 'group', 'compute', '*'], read: parseExpression },
   { at: ['check', '*', '*'], read: check },

@@ -47,7 +47,12 @@ export async function planLayer(
       : planOther(other, preparing, [...under, name]);
   for (const [k, step] of study.prepare[name].entries()) {
     try {
-      table = await verbNamed(step.verb)!.apply(table, await stepValues(step, { study, area, open }));
+      const told = (error: IsomericError) =>
+        study.written.told(error.at({ layer: `${name}, step ${k + 1}` }), ['prepare', name, k]);
+      table = placedWhileRead(
+        await verbNamed(step.verb)!.apply(table, await stepValues(step, { study, area, open })),
+        told,
+      );
     } catch (error) {
       if (!(error instanceof IsomericError)) throw error;
       throw study.written.told(error.at({ layer: `${name}, step ${k + 1}` }), ['prepare', name, k]);
@@ -55,6 +60,21 @@ export async function planLayer(
   }
   // The format in between holds no reasons beside values: they get columns of their own.
   return titled(withReasonColumns(table), study);
+}
+
+/** What a step cannot do shows only while data flow: a join that meets nothing. That is told with the place of the step as well. */
+function placedWhileRead<T extends Table>(table: T, told: (error: IsomericError) => unknown): T {
+  return {
+    ...table,
+    async *batches(options) {
+      try {
+        yield* table.batches(options);
+      } catch (error) {
+        // What is wrong with a file has its place there.
+        throw error instanceof IsomericError && error.blame === 'usage' ? told(error) : error;
+      }
+    },
+  };
 }
 
 async function inStudyCrs(layer: Layer, { study, area, machine }: Preparing): Promise<Layer> {

@@ -1,6 +1,7 @@
 import { Area } from '../../core/layer/area.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
-import { parseOn } from '../../core/layer/verbs/join.ts';
+import { parseKeyPairs, parseOn } from '../../core/table/keys/key-pairs.ts';
+import { parseMends } from '../../core/table/keys/mends.ts';
 import type { OptionDescription, OptionKind } from '../../verbs/description.ts';
 import { type FieldTexts, fieldsOf } from '../../verbs/fields.ts';
 import { verbNamed } from '../../verbs/register.ts';
@@ -26,6 +27,7 @@ const openOther = (name: string, { open }: StepSurroundings, { gathered }: Optio
 const readers: Readonly<Record<OptionKind, Read>> = {
   text: asWritten,
   number: asWritten,
+  percent: asWritten,
   flag: asWritten,
   choice: asWritten,
   names: asWritten,
@@ -34,10 +36,14 @@ const readers: Readonly<Record<OptionKind, Read>> = {
   fields: (texts: FieldTexts, { study }) =>
     fieldsOf(texts).map((field) => ({ ...field, ...study.titles[field.name] })),
   keys: (text: string) => parseOn(text),
+  'key pairs': (text: string) => parseKeyPairs(text),
+  mends: (text: string) => parseMends(text),
   crs: asWritten,
   table: openOther,
   layer: openOther,
   layers: (names: readonly string[], { open }) => Promise.all(names.map((name) => open(name, false))),
+  tables: (names: string | readonly string[], { open }) =>
+    Promise.all([names].flat().map((name) => open(name, false))),
   area: (which: (typeof stepAreas)[number], { area }) => {
     const own = which === 'area' ? area.area : area.core;
     return new Area(

@@ -280,6 +280,7 @@ describe('join', () => {
   it('brings one row to one feature and accounts for everything', async () => {
     const joined = joinTable(left(['01', '02', '03', null, '02']), right(['02', '01', '09', '01', '']), {
       on: ['code', 'area'],
+      many: 'first',
     });
     expect((await rows(joined)).map((row) => row.households)).toEqual([101, 100, null, null, 100]);
     const [account] = joined.accounts;
@@ -296,23 +297,26 @@ describe('join', () => {
     expect(account.sentence).toBe(
       'Join: 5 wards in; 3 matched on code = area, 2 without a row in housing, 1 key of housing left over, 1 key twice.',
     );
-    expect(account.findings.map((finding) => finding.code)).toEqual(['join-key-twice', 'join-incomplete']);
-    expect(account.findings[1].severity).toBe('warning');
+    expect(account.findings.map((finding) => finding.code)).toEqual(['join-incomplete']);
+    expect(account.findings[0].severity).toBe('warning');
   });
 
   it('where nothing matched is an error', async () => {
-    const joined = joinTable(left(['01', '02']), right(['11', '12']), { on: ['code', 'area'] });
+    const none = joinTable(left(['01', '02']), right(['11', '12']), { on: ['code', 'area'] });
+    await expect(rows(none)).rejects.toMatchObject({ code: 'join-nothing-matched' });
+    const joined = joinTable(left(['01', '02']), right(['11', '12']), { on: ['code', 'area'], atLeast: 0 });
     await rows(joined);
     expect(joined.accounts[0].findings).toMatchObject([{ code: 'join-incomplete', severity: 'error' }]);
   });
 
   it('recognises lost zeros, proves the repair, and applies it only when asked', async () => {
     const keys = ['0101', '0102', '0203'];
-    const plain = joinTable(left(keys), right(['101', '102', '999'], 'integer'), { on: ['code', 'area'] });
+    const unrepaired = { on: ['code', 'area'] as const, atLeast: 0 };
+    const plain = joinTable(left(keys), right(['101', '102', '999'], 'integer'), unrepaired);
     await rows(plain);
-    const proposal = plain.accounts[0].findings.find((finding) => finding.code === 'join-zeros-lost')!;
-    expect(proposal.words).toBe(
-      '2 of the 3 unmatched keys of housing lost leading zeros: padded to 4 digits they match (101 → 0101, 102 → 0102).',
+    const proposal = plain.accounts[0].findings.find((finding) => finding.code === 'join-repairable')!;
+    expect(proposal.words).toMatch(
+      /^With “leading zeros to 4” 2 keys match in place of 0; .* reach \d+ \(101 → 0101, 102 → 0102/,
     );
     expect(plain.accounts[0].counts.matched).toBe(0);
     const repaired = joinTable(left(keys), right(['101', '102', '999'], 'integer'), {
@@ -320,7 +324,9 @@ describe('join', () => {
       repair: 'leading zeros',
     });
     expect((await rows(repaired)).map((row) => row.households)).toEqual([100, 101, null]);
-    expect(repaired.accounts[0].notes[0]).toContain('restored to 4 digits, as asked');
+    expect(repaired.accounts[0].notes[0]).toBe(
+      'Repair: keys were compared with “leading zeros to 4”, as asked.',
+    );
   });
 
   it('names columns anew when the layer has one of that name', async () => {
@@ -351,7 +357,9 @@ describe('join', () => {
           b.forEach((code, k) => {
             if (code !== null && code !== '' && !map.has(code)) map.set(code, 100 + k);
           });
-          const joined = await rows(joinTable(left(a), right(b), { on: ['code', 'area'] }));
+          const joined = await rows(
+            joinTable(left(a), right(b), { on: ['code', 'area'], many: 'first', atLeast: 0 }),
+          );
           expect(joined.map((row) => row.households)).toEqual(
             a.map((code): Value => (code === null ? null : (map.get(code) ?? null))),
           );
@@ -366,5 +374,6 @@ describe('join', () => {
     expect(parseOn('code')).toEqual(['code', 'code']);
     expect(parseOn('"ward code" = "area code"')).toEqual(['ward code', 'area code']);
     expect(() => parseOn('a = b = c')).toThrowError(/does not say what to join on/);
+    expect(() => parseOn('a = b + c')).toThrowError(/names more than one field/);
   });
 });

@@ -1,353 +1,333 @@
-import { type Account, type Count, closeAccount, counted, grouped } from '../../account.ts';
+import { type Account, closeAccount, counted } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import type { Column } from '../../table/column.ts';
-import { ColumnBuilder, takeValues } from '../../table/column-builder.ts';
-import { eachKey, KeyIndex } from '../../table/key-index.ts';
-import {
-  digitWidth,
-  type KeyRepair,
-  keyRepairNamed,
-  proposeRepair,
-  type RepairProposal,
-  repairedKey,
-} from '../../table/key-repair.ts';
-import { withMarginNames } from '../../table/margin-fields.ts';
-import { type Field, freeName, requireField, type Schema } from '../../table/schema.ts';
+import { takeValues } from '../../table/column-builder.ts';
+import { asKeyPairs, type JoinKeys, keyPairsText } from '../../table/keys/key-pairs.ts';
+import { KeyReader, keysOfTable, shownKey } from '../../table/keys/key-reader.ts';
+import { changeOf, type Mend, mendsText, parseMends, settleMends } from '../../table/keys/mends.ts';
+import { type NearName, nearNames } from '../../table/keys/near-names.ts';
+import { requireField, type Schema } from '../../table/schema.ts';
+import { Batch, pieces } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
-import type { ReadOptions, Table } from '../layer.ts';
+import { closeJoin, sample } from '../joining/account.ts';
+import {
+  type Brought,
+  type ClashRule,
+  type ColumnChoice,
+  columnsBrought,
+} from '../joining/columns-brought.ts';
+import { HeldTable } from '../joining/held-table.ts';
+import { type ManyRule, type ManySeen, parseMany, RowMaker, rowsAlike } from '../joining/many-rows.ts';
+import { Matching } from '../joining/matching.ts';
+import { isLayer, type ReadOptions, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 /** How a table is joined to a layer. */
 export interface JoinOptions {
-  /** Field of the layer and field of the table whose values must be equal. */
-  on: readonly [layerField: string, tableField: string];
+  /** Field of the layer and field of the table whose values must be equal, or several such pairs. */
+  on: JoinKeys | readonly [layerField: string, tableField: string];
   /** Columns of the table to bring over; all but the key when left out. [name, new name] renames. */
-  columns?: readonly (string | readonly [string, string])[];
-  /** Applied to the keys of the side that lost something; only when asked for. */
-  repair?: KeyRepair;
-  /** What a join that matched nothing is: an error (`stop`), or an error among the findings (`tell`, when left out). */
-  noMatch?: 'stop' | 'tell';
+  columns?: ColumnChoice;
+  /** Mends of the keys, as words or as data; only when asked for. */
+  repair?: string | readonly Mend[];
+  /**
+   * What is made of several rows of one key: `first`, `last`, `sum`, `mean`, `least`, `greatest`, `list`, `rows` (a feature for
+   * each), `greatest by COLUMN`, `mean by COLUMN`. Left out, rows that differ are an error.
+   */
+  many?: string | ManyRule;
+  /** Features without a row: they stay, with blanks, when left out. */
+  unmatched?: 'keep' | 'drop';
+  /** What happens to columns whose names the layer has: `number` when left out. */
+  clash?: ClashRule;
+  /** Per cent of the features that must find a row, 50 when left out; fewer are an error, 0 lets everything pass. */
+  atLeast?: number;
 }
 
-interface HeldTable {
-  columns: Column[];
-  index: KeyIndex;
-  rows: number;
-  blankKeys: number;
+/** Fewer matches than so many per cent are a mistake more often than not. */
+export const usualAtLeast = 50;
+
+/** Both sides of a join, and what is done with their keys. */
+interface Sides {
+  layer: Table;
+  table: Table;
+  keys: JoinKeys;
+  own: KeyReader;
+  other: KeyReader;
+  mends: readonly Mend[];
 }
 
-const encoder = new TextEncoder();
-
-async function hold(
-  table: Table,
-  key: number,
-  chosen: readonly number[],
-  repaired: (text: string) => string | null,
-  reading: ReadOptions,
-): Promise<HeldTable> {
-  const index = new KeyIndex();
-  const builders = chosen.map((c) => new ColumnBuilder(table.schema[c].type));
-  let rows = 0;
-  let blankKeys = 0;
-  for await (const batch of table.batches(reading)) {
-    eachKey(batch.columns[key], (row, bytes, start, end) => {
-      if (bytes === null || start === end) {
-        blankKeys++;
-        return;
-      }
-      const other =
-        repaired === unchanged ? null : repaired(new TextDecoder().decode(bytes.subarray(start, end)));
-      if (other === null) index.add(bytes, start, end, rows + row);
-      else {
-        const changed = encoder.encode(other);
-        index.add(changed, 0, changed.length, rows + row);
-      }
-    });
-    chosen.forEach((c, n) => {
-      const column = batch.columns[c];
-      for (let i = 0; i < batch.length; i++) builders[n].copy(column, i);
-    });
-    rows += batch.length;
-  }
-  return { columns: builders.map((builder) => builder.finish()), index, rows, blankKeys };
-}
-
-const unchanged = (): null => null;
-
-/** All keys of a layer, for proposals and for the width that lost zeros are restored to. */
-async function keysOf(table: Table, key: number, reading: ReadOptions): Promise<KeyIndex> {
-  const index = new KeyIndex();
-  let rows = 0;
-  for await (const batch of table.batches(reading)) {
-    eachKey(batch.columns[key], (row, bytes, start, end) => {
-      if (bytes !== null && start !== end) index.add(bytes, start, end, rows + row);
-    });
-    rows += batch.length;
-  }
-  return index;
-}
-
-/** The columns of a table that a join brings over, and what they are called afterwards. */
-interface Brought {
-  /** Places of the columns in the table. */
-  chosen: number[];
-  added: Field[];
-  notes: string[];
-}
-
-function broughtBy(layer: Table, table: Table, key: number, options: JoinOptions): Brought {
-  const wanted =
-    options.columns ??
-    table.schema
-      .filter((field, c) => c !== key && field.featureId !== 'numbering')
-      .map((field) => field.name);
-  const result: Brought = { chosen: [], added: [], notes: [] };
-  for (const column of wanted) {
-    const [name, rename] = typeof column === 'string' ? [column, column] : column;
-    const c = requireField(table.schema, name, table.name);
-    const free = freeName(
-      rename,
-      [...layer.schema, ...result.added].map((field) => field.name),
-    );
-    if (free !== rename)
-      result.notes.push(
-        `The column ${rename} of ${table.name} is called ${free} here, since ${layer.name} has a ${rename} already.`,
-      );
-    result.chosen.push(c);
-    result.added.push({
-      ...asPlainField(table.schema[c]),
-      name: free,
-      title: table.schema[c].title ?? (free === name ? undefined : name),
-      ...(free === name ? {} : { code: table.schema[c].code ?? name }),
-    });
-  }
-  return result;
-}
-
-/** How keys of the table are repaired, as asked, and what is told of it. */
-function repairFor(
-  keys: KeyIndex,
-  repair: KeyRepair,
-  field: string,
-  layer: string,
-): { pad: (text: string) => string | null; note: string } {
-  const width = digitWidth(keys);
-  if (width === 0)
-    return {
-      pad: unchanged,
-      note: `Repair: ${repair} were to be repaired, but the keys of ${layer} are not digits of one length; nothing was changed.`,
-    };
+function sidesOf(layer: Table, table: Table, { on, repair = [] }: Pick<JoinOptions, 'on' | 'repair'>): Sides {
+  const keys = asKeyPairs(on);
   return {
-    pad: (text) => repairedKey(repair, text, width),
-    note:
-      repair === 'leading zeros'
-        ? `Repair: leading zeros of ${field} were restored to ${width} digits, as asked.`
-        : `Repair: of long identifiers in ${field} the last ${width} signs were taken, as asked.`,
+    layer,
+    table,
+    keys,
+    own: KeyReader.of(layer.schema, layer.name, keys, 'own'),
+    other: KeyReader.of(table.schema, table.name, keys, 'other'),
+    mends: typeof repair === 'string' ? parseMends(repair) : repair,
   };
 }
 
-/** Goes along the features and finds their rows; what found none is kept for the account. */
-class Matching {
-  readonly used: Uint8Array;
-  /** Only the keys that found nothing: they are what a repair could help. */
-  readonly lonely = new KeyIndex();
-  all = 0;
-  matched = 0;
-  blank = 0;
-  private readonly held: HeldTable;
-
-  constructor(held: HeldTable) {
-    this.held = held;
-    this.used = new Uint8Array(held.index.size);
-  }
-
-  /** Row of the table for each feature of a batch; −1 for none. */
-  rowsFor(keys: Column, length: number): Int32Array {
-    const { index } = this.held;
-    const rows = new Int32Array(length).fill(-1);
-    eachKey(keys, (i, bytes, start, end) => {
-      if (bytes === null || start === end) {
-        this.blank++;
-        return;
-      }
-      const key = index.get(bytes, start, end);
-      if (key < 0) {
-        this.lonely.add(bytes, start, end, this.all + i);
-        return;
-      }
-      this.used[key] = 1;
-      this.matched++;
-      rows[i] = index.firstRow[key];
-    });
-    this.all += length;
-    return rows;
-  }
+/** Readers of the keys as mended, and names that stand for others. */
+interface Mended {
+  own: KeyReader;
+  other: KeyReader;
+  near: NearName[];
+  notes: string[];
 }
 
-const textsOf = (index: KeyIndex) => Array.from({ length: index.size }, (_, key) => index.text(key));
+/** Settles the mends by the keys of both sides; without mends nothing is read. */
+async function mended(sides: Sides, reading: ReadOptions): Promise<Mended> {
+  const { layer, table, mends } = sides;
+  if (mends.length === 0) return { own: sides.own, other: sides.other, near: [], notes: [] };
+  const [ours, theirs] = [
+    await keysOfTable(layer.batches(reading), sides.own),
+    await keysOfTable(table.batches(reading), sides.other),
+  ];
+  // Each part of a key of several pairs is changed by itself.
+  const parts = (index: typeof ours.index) => ({
+    *[Symbol.iterator]() {
+      for (const key of index.texts()) yield* key.split('\u001f');
+    },
+  });
+  const settled = settleMends(mends, { layer: () => parts(ours.index), table: () => parts(theirs.index) });
+  const change = { own: changeOf(settled, 'layer'), other: changeOf(settled, 'table') };
+  const notes = [`Repair: keys were compared with “${mendsText(settled)}”, as asked.`];
+  let near: NearName[] = [];
+  if (settled.some(({ kind }) => kind === 'near names')) {
+    const changed = (index: typeof ours.index, by: ((key: string) => string) | null) =>
+      new Set(
+        [...index.texts()].map((key) => (by === null ? key : key.split('\u001f').map(by).join('\u001f'))),
+      );
+    const [mine, others] = [changed(ours.index, change.own), changed(theirs.index, change.other)];
+    near = nearNames(
+      [...mine].filter((key) => !others.has(key)),
+      [...others].filter((key) => !mine.has(key)),
+    );
+    notes.push(nearWords(near));
+  }
+  return { own: sides.own.changed(change.own), other: sides.other.changed(change.other), near, notes };
+}
+
+function nearWords(near: readonly NearName[]): string {
+  if (near.length === 0) return 'No names were near enough to stand for each other.';
+  const shown = near.slice(0, 10).map(({ own, other }) => `${shownKey(own)} = ${shownKey(other)}`);
+  return `Near names that stand for each other: ${shown.join('; ')}${near.length > 10 ? ` and ${near.length - 10} more` : ''}.`;
+}
+
+const insteadOf = (near: readonly NearName[], held: HeldTable): ReadonlyMap<string, number> | null =>
+  near.length === 0 ? null : new Map(near.map(({ own, other }) => [own, held.index.getText(other)]));
 
 /**
- * Brings columns of a table to the features with the same key: one row to one feature. Every feature stays; those
- * without a row get blanks. The account tells what matched, what was left over on both sides, keys that came twice
- * (the first row was taken), and repairs with their proof.
+ * Brings columns of a table to the features with the same key. Every feature stays unless `unmatched` says otherwise; those
+ * without a row get blanks. Several features may have one row; several rows of one key are settled by `many`, and are an error
+ * where they differ and nothing is said. The account tells what matched, what was left over on both sides and why, keys that came
+ * twice, how much of the ground and of the table's totals arrived, and a repair where one would help, with its proof.
  *
- * @throws IsomericError `field-unknown`; `join-nothing-matched` at the end of reading, where `noMatch` is `stop`
+ * The table's chosen columns are held in memory; the layer streams (it is read once more before when keys are repaired).
+ *
+ * @throws IsomericError `field-unknown`, `repair-unknown`, `join-many-unknown`; while reading `join-key-many`; at the end of reading
+ * `join-nothing-matched`, `join-few-matched`
  */
 export function joinTable<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
-  const [layerKey, tableKey] = [
-    requireField(layer.schema, options.on[0], layer.name),
-    requireField(table.schema, options.on[1], table.name),
+  const sides = sidesOf(layer, table, options);
+  const many = typeof options.many === 'string' ? parseMany(options.many) : (options.many ?? null);
+  const weight = many?.by === undefined ? -1 : requireField(table.schema, many.by, table.name);
+  const brought = columnsBrought({ layer, table }, sides.other.columns, { ...options, many });
+  const { kept, added } = brought;
+  const rowwise = many?.rule === 'rows';
+  const schema: Schema = [
+    // Of several features that were one, none has its id for itself.
+    ...kept.map((c) => (rowwise ? asPlainField(layer.schema[c]) : layer.schema[c])),
+    ...added,
   ];
-  const { chosen, added, notes } = broughtBy(layer, table, tableKey, options);
-  const { repair } = options;
-  if (repair !== undefined) keyRepairNamed(repair);
-  const renamed = new Map(chosen.map((c, k) => [table.schema[c].name, added[k].name]));
-  const schema: Schema = [...layer.schema, ...withMarginNames(added, renamed)];
   // What was done to the table before is part of the account: no row of it is dropped silently.
   const told: T = { ...layer, accounts: [...layer.accounts, ...table.accounts] };
+  const keeps = options.unmatched !== 'drop';
   return applyVerb('Join', told, {
     schema,
-    count: layer.count,
+    count: keeps && !rowwise ? layer.count : undefined,
     handOn: (given) => given,
     async *run(account, source, signal) {
-      const reading = { signal };
-      account.notes.push(...notes);
-      let pad: (text: string) => string | null = unchanged;
-      if (repair !== undefined) {
-        const keys = await keysOf(layer, layerKey, reading);
-        const repaired = repairFor(keys, repair, options.on[1], layer.name);
-        pad = repaired.pad;
-        account.notes.push(repaired.note);
-      }
-      const held = await hold(table, tableKey, chosen, pad, reading);
-      const matching = new Matching(held);
+      account.notes.push(...brought.notes);
+      const ready = await mended(sides, { signal });
+      account.notes.push(...ready.notes);
+      const chosen = weight < 0 ? brought.chosen : [...brought.chosen, weight];
+      const held = await HeldTable.of(table, ready.other, chosen, { signal });
+      const degrees = isLayer(layer) && layer.crs !== null ? layer.crs.kind === 'geographic' : null;
+      const matching = new Matching(held, ready.own, insteadOf(ready.near, held), degrees);
+      const rows = rowsFor(held, brought, table, many);
+      let out = 0;
       for await (const batch of source) {
-        const rows = matching.rowsFor(batch.columns[layerKey], batch.length);
-        yield batch.with({
-          columns: [...batch.columns, ...held.columns.map((column) => takeValues(column, rows))],
-        });
+        const keys = matching.keysFor(batch);
+        if (many === null) refuseMany(held, keys, table.name, sides.keys, brought.chosen.length);
+        const columns = kept.map((c) => batch.columns[c]);
+        const whole = columns.length === batch.columns.length ? batch : batch.with({ columns });
+        const made = rowwise
+          ? featureEach(whole, keys, held, added.length, keeps)
+          : oneEach(whole, keys, rows, keeps);
+        for (const each of made) {
+          out += each.length;
+          yield each;
+        }
       }
-      const fields = added.map((field) => field.name);
-      closeJoin(account, { layer: layer.name, table: table.name, fields, options, held, matching });
+      closeJoin(account, {
+        layer: layer.name,
+        table: table.name,
+        keys: sides.keys,
+        fields: added,
+        brought: brought.chosen.map((c) => table.schema[c]),
+        held,
+        matching,
+        many,
+        seen: rows.seen,
+        repaired: sides.mends.length > 0,
+        atLeast: options.atLeast ?? usualAtLeast,
+        dropped: !keeps,
+      });
+      account.counts.out = out;
+      if (rowwise) account.notes.push(`${counted(out, 'feature', 'features')} out: one for each row.`);
     },
   });
 }
 
-/** Keys that a finding keeps by name. */
-const mostKeysKept = 1000;
-
-/** What the account of a join is made of. */
-interface Joined {
-  layer: string;
-  table: string;
-  /** Fields that were brought. */
-  fields: readonly string[];
-  options: JoinOptions;
-  held: HeldTable;
-  matching: Matching;
+/** What each key brings: columns, and the row in them. */
+interface RowsByKey {
+  columns: readonly Column[];
+  rowOf(key: number): number;
+  seen: ManySeen | null;
 }
 
-function closeJoin(account: Account, joined: Joined): void {
-  const { layer, table, fields, options, held, matching } = joined;
-  const { all, matched } = matching;
-  const lonely = textsOf(matching.lonely);
-  const over: string[] = [];
-  const twice: string[] = [];
-  for (let key = 0; key < held.index.size; key++) {
-    if (matching.used[key] === 0) over.push(held.index.text(key));
-    if (held.index.times[key] > 1) twice.push(held.index.text(key));
+function rowsFor(held: HeldTable, brought: Brought, table: Table, many: ManyRule | null): RowsByKey {
+  const columns = held.columns.slice(0, brought.chosen.length);
+  if (many === null || many.rule === 'first' || many.rule === 'rows')
+    return { columns, rowOf: (key) => held.index.firstRow[key], seen: null };
+  const fields = brought.chosen.map((c) => table.schema[c]);
+  const maker = new RowMaker(held, fields, many, held.columns[brought.chosen.length] ?? null);
+  for (let key = 0; key < held.index.size; key++) maker.add(key);
+  return { columns: maker.finish(), rowOf: (key) => key, seen: maker.seen };
+}
+
+/** One row to one feature. */
+function* oneEach(batch: Batch, keys: Int32Array, rows: RowsByKey, keeps: boolean): Generator<Batch> {
+  let own = batch;
+  let found = keys;
+  if (!keeps && keys.some((key) => key < 0)) {
+    const taken = indicesOf(keys, (key) => key >= 0);
+    if (taken.length === 0) return;
+    own = batch.take(taken);
+    found = keys.filter((key) => key >= 0);
   }
-  account.counts = {
-    in: all,
-    matched,
-    withoutRow: all - matched,
-    tableRows: held.rows,
-    tableKeysLeftOver: over.length,
-    tableKeysTwice: twice.length,
-    blankKeys: matching.blank,
-    blankTableKeys: held.blankKeys,
-  };
-  const proposals = options.repair === undefined ? proposalsFor(joined, lonely, over) : [];
-  if (matched === 0 && all > 0 && options.noMatch === 'stop')
+  const at = found.map((key) => (key < 0 ? -1 : rows.rowOf(key)));
+  yield own.with({ columns: [...own.columns, ...rows.columns.map((column) => takeValues(column, at))] });
+}
+
+/** A feature for each row. */
+function* featureEach(
+  batch: Batch,
+  keys: Int32Array,
+  held: HeldTable,
+  columns: number,
+  keeps: boolean,
+): Generator<Batch> {
+  const features: number[] = [];
+  const rows: number[] = [];
+  keys.forEach((key, i) => {
+    if (key < 0) {
+      if (!keeps) return;
+      features.push(i);
+      rows.push(-1);
+    } else
+      for (const row of held.rowsOf(key)) {
+        features.push(i);
+        rows.push(row);
+      }
+  });
+  const own = batch.take(features);
+  const whole = new Batch({
+    length: features.length,
+    first: 0,
+    geometry: own.geometry,
+    columns: [...own.columns, ...held.columns.slice(0, columns).map((column) => takeValues(column, rows))],
+    ids: null,
+  });
+  if (whole.length > 0) yield* pieces(whole, false);
+}
+
+function indicesOf(keys: Int32Array, is: (key: number) => boolean): number[] {
+  const found: number[] = [];
+  keys.forEach((key, i) => {
+    if (is(key)) found.push(i);
+  });
+  return found;
+}
+
+/** Rows of one key that differ are never chosen among unasked. */
+function refuseMany(held: HeldTable, keys: Int32Array, table: string, on: JoinKeys, columns: number): void {
+  if (columns === 0) return;
+  for (const key of keys) {
+    if (key < 0 || !held.several(key)) continue;
+    const rows = held.rowsOf(key);
+    if (rowsAlike(held, rows)) continue;
     throw new IsomericError(
-      'join-nothing-matched',
-      `None of ${counted(all, 'feature', 'features')} of ${layer} found a row in ${table} by ${options.on[0]} = ${options.on[1]}: ${sample(lonely)} on one side, ${sample(over)} on the other.`,
-      { blame: 'usage', advice: proposals[0]?.words ?? 'Look at both fields, and say others.' },
+      'join-key-many',
+      `${table} has ${counted(rows.length, 'row', 'rows')} for the key ${shownKey(held.index.text(key))}, and they differ (${keyPairsText(on)}).`,
+      {
+        blame: 'usage',
+        advice:
+          'Say what becomes of many rows: first, last, sum, mean, least, greatest, list, rows, “greatest by COLUMN” or “mean by COLUMN”; or filter them to one a key first.',
+      },
     );
-  if (lonely.length > 0) account.notes.push(`Without a row in ${table}: ${sample(lonely)}.`);
-  if (over.length > 0) account.notes.push(`Keys of ${table} without a feature: ${sample(over)}.`);
-  if (twice.length > 0) {
-    account.notes.push(`Keys that occur twice in ${table}: ${sample(twice)}; the first row was taken.`);
-    account.findings.push({
-      code: 'join-key-twice',
-      severity: 'warning',
-      layer,
-      words: `${twice.length} ${twice.length === 1 ? 'key occurs' : 'keys occur'} more than once in ${table} (${sample(twice)}); the first row of each was taken.`,
-      repair: 'filter the table to one row a key, or sum its rows by key first',
-    });
   }
-  for (const { repair, words } of proposals)
-    account.findings.push({
-      code: repair === 'leading zeros' ? 'join-zeros-lost' : 'join-identifiers-long',
-      severity: 'warning',
-      layer,
-      words,
-      repair: `join with “repair: ${repair}”`,
-    });
-  if (matched < all)
-    account.findings.push({
-      code: 'join-incomplete',
-      severity: matched === 0 ? 'error' : 'warning',
-      layer,
-      words: `${grouped(all - matched)} of ${grouped(all)} ${layer} found no row in ${table} (${sample(lonely)}).`,
-      without: { table, fields, keys: lonely.slice(0, mostKeysKept) },
-    });
-  const counts: Count[] = [
-    [matched, `matched on ${options.on[0]} = ${options.on[1]}`],
-    [all - matched, `without a row in ${table}`],
-    [over.length, `${over.length === 1 ? 'key' : 'keys'} of ${table} left over`],
-  ];
-  if (twice.length > 0) counts.push([twice.length, twice.length === 1 ? 'key twice' : 'keys twice']);
-  closeAccount(account, [all, `${layer} in`], ...counts);
 }
 
-/** Repairs that would match keys that found nothing. */
-function proposalsFor(
-  { layer, table, held, matching }: Joined,
-  lonely: readonly string[],
-  over: readonly string[],
-): RepairProposal[] {
-  return [
-    proposeRepair('leading zeros', over, matching.lonely, table),
-    proposeRepair('leading zeros', lonely, held.index, layer),
-    proposeRepair('long identifiers', over, matching.lonely, table),
-  ].filter((proposal) => proposal !== undefined);
+/** Which leftovers of a join are wanted. */
+export type Leftovers = 'features without a row' | 'rows without a feature';
+
+/** The features that find no row by a join, as they are. */
+export function featuresWithoutRow<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
+  return leftoversOf(layer, sidesOf(layer, table, options), 'own');
 }
 
-function sample(keys: readonly string[]): string {
-  const shown = keys.slice(0, 5).join(', ');
-  return keys.length > 5 ? `${shown} and ${grouped(keys.length - 5)} more` : shown || 'blank keys';
+/** The rows that no feature has by a join, as they are. */
+export function rowsWithoutFeature(layer: Table, table: Table, options: JoinOptions): Table {
+  return leftoversOf(withoutGeometry(table), sidesOf(layer, table, options), 'other');
 }
 
-/** `code = area_code` → its two names; names with other signs stand in double quotes. */
-export function parseOn(text: string): [string, string] {
-  const sides: string[] = [];
-  let rest = text.trim();
-  for (;;) {
-    const quoted = rest.startsWith('"');
-    const end = quoted ? rest.indexOf('"', 1) : rest.indexOf('=');
-    const name = quoted ? rest.slice(1, Math.max(1, end)) : (end < 0 ? rest : rest.slice(0, end)).trim();
-    const after = (quoted ? rest.slice(end + 1) : end < 0 ? '' : rest.slice(end)).trim();
-    const wrong = name === '' || (quoted ? end < 0 : name.includes('"'));
-    if (wrong || (after !== '' && !after.startsWith('='))) break;
-    sides.push(name);
-    if (after === '') return [sides[0], sides[1] ?? sides[0]];
-    if (sides.length === 2) break;
-    rest = after.slice(1).trim();
-  }
-  throw new IsomericError('join-on-syntax', `“${text}” does not say what to join on.`, {
-    blame: 'usage',
-    wrong: text,
-    advice: 'Write LAYER_FIELD = TABLE_FIELD, for example: code = area_code.',
+function leftoversOf<T extends Table>(given: T, sides: Sides, side: 'own' | 'other'): T {
+  return applyVerb('Left over', given, {
+    async *run(account: Account, source, signal) {
+      const ready = await mended(sides, { signal });
+      account.notes.push(...ready.notes);
+      const [mine, others] = side === 'own' ? [ready.own, ready.other] : [ready.other, ready.own];
+      const opposite = side === 'own' ? sides.table : sides.layer;
+      const { index } = await keysOfTable(opposite.batches({ signal }), others);
+      const near = new Set(ready.near.map((each) => each[side]));
+      let all = 0;
+      let left = 0;
+      const examples: string[] = [];
+      for await (const batch of source) {
+        const taken: number[] = [];
+        mine.each(batch, (i, bytes, start, end) => {
+          if (bytes !== null && start !== end) {
+            if (index.get(bytes, start, end) >= 0) return;
+            const text = new TextDecoder().decode(bytes.subarray(start, end));
+            if (near.has(text)) return;
+            if (examples.length < 6) examples.push(text);
+          }
+          taken.push(i);
+        });
+        all += batch.length;
+        left += taken.length;
+        if (taken.length > 0) yield taken.length === batch.length ? batch : batch.take(taken);
+      }
+      account.counts = { in: all, left };
+      if (examples.length > 0) account.notes.push(`Keys: ${sample(examples)}.`);
+      closeAccount(
+        account,
+        [all, `${given.name} in`],
+        [left, `without a partner in ${opposite.name} on ${keyPairsText(sides.keys)}`],
+      );
+    },
   });
 }

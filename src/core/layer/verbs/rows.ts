@@ -2,10 +2,10 @@ import { type Count, closeAccount, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { suggest } from '../../nearest.ts';
 import { readableName } from '../../table/code-book.ts';
-import { eachKey, KeyIndex } from '../../table/key-index.ts';
-import { digitWidth, type KeyRepair, repairedKey } from '../../table/key-repair.ts';
+import { asKeyPairs } from '../../table/keys/key-pairs.ts';
+import { KeyReader, keysOfTable } from '../../table/keys/key-reader.ts';
+import { changeOf, type Mend, parseMends, settleMends } from '../../table/keys/mends.ts';
 import { mostSearchedRows, type RowKinds } from '../../table/row-kinds.ts';
-import { requireField } from '../../table/schema.ts';
 import type { Batch } from '../batch.ts';
 import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
@@ -100,37 +100,47 @@ export function splitLevels<T extends Table>(table: T, kinds: RowKinds): T[] {
 export interface UnitsOptions {
   /** Field of the table and field of the layer of units that must be equal. */
   on: readonly [tableField: string, unitField: string];
-  repair?: KeyRepair;
+  /** What is done to the keys first; “the layer” is the layer of units. */
+  repair?: string | readonly Mend[];
+}
+
+/** What only the keys of both sides tell of mends. */
+async function settled(
+  table: Table,
+  units: Table,
+  own: KeyReader,
+  theirs: KeyReader,
+  mends: readonly Mend[],
+  signal: AbortSignal | undefined,
+): Promise<Mend[]> {
+  if (mends.length === 0) return [];
+  const ofUnits = await keysOfTable(units.batches({ signal }), theirs);
+  const ofTable = await keysOfTable(table.batches({ signal }), own);
+  return settleMends(mends, { layer: () => ofUnits.index.texts(), table: () => ofTable.index.texts() });
 }
 
 /** Keeps the rows of the units of a layer: a table of the whole country cut to the study's part of it. */
 export function onlyUnits<T extends Table>(table: T, units: Table, options: UnitsOptions): T {
-  const own = requireField(table.schema, options.on[0], table.name);
-  const theirs = requireField(units.schema, options.on[1], units.name);
+  const keys = asKeyPairs(options.on);
+  const repair = typeof options.repair === 'string' ? parseMends(options.repair) : (options.repair ?? []);
+  const own = KeyReader.of(table.schema, table.name, keys, 'own');
+  const theirs = KeyReader.of(units.schema, units.name, keys, 'other');
   return applyVerb('Units', table, {
     async *run(account, source, signal) {
-      const index = new KeyIndex();
-      let row = 0;
-      for await (const batch of units.batches({ signal })) {
-        eachKey(batch.columns[theirs], (_, bytes, start, end) => {
-          if (bytes !== null && end > start) index.add(bytes, start, end, row);
-          row++;
-        });
-      }
-      const { repair } = options;
-      const width = repair === undefined ? 0 : digitWidth(index);
+      const mends = await settled(table, units, own, theirs, repair, signal);
+      const { index } = await keysOfTable(
+        units.batches({ signal }),
+        theirs.changed(changeOf(mends, 'layer')),
+      );
+      const reader = own.changed(changeOf(mends, 'table'));
       const used = new Uint8Array(index.size);
       let all = 0;
       let kept = 0;
       for await (const batch of source) {
         const indices: number[] = [];
-        eachKey(batch.columns[own], (i, bytes, start, end) => {
+        reader.each(batch, (i, bytes, start, end) => {
           if (bytes === null) return;
-          let key = index.get(bytes, start, end);
-          if (key < 0 && width > 0)
-            key = index.getText(
-              repairedKey(repair!, new TextDecoder().decode(bytes.subarray(start, end)), width),
-            );
+          const key = index.get(bytes, start, end);
           if (key < 0) return;
           used[key] = 1;
           indices.push(i);
@@ -147,7 +157,7 @@ export function onlyUnits<T extends Table>(table: T, units: Table, options: Unit
           severity: 'error',
           layer: table.name,
           words: `No row of ${table.name} is of a unit of ${units.name}: ${options.on[0]} and ${options.on[1]} have no value in common.`,
-          repair: 'another field, another vintage, or “repair: leading zeros”',
+          repair: 'another field, another vintage, or a repair that “isomeric keys” finds',
         });
       closeAccount(
         account,

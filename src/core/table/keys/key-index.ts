@@ -1,4 +1,4 @@
-import type { Column } from './column.ts';
+import { type Column, decodeText } from '../column.ts';
 
 /** Bytes of decimal digits for keys in integer columns. */
 const scratch = new Uint8Array(32);
@@ -16,9 +16,9 @@ export class KeyIndex {
   /** Number of different keys. */
   size = 0;
   /** For each key, the row that had it first. */
-  readonly firstRow: number[] = [];
+  firstRow = new Int32Array(512);
   /** How often each key came. */
-  readonly times: number[] = [];
+  times = new Uint32Array(512);
 
   private find(source: Uint8Array, start: number, end: number, hash: number): number {
     const mask = this.slots.length - 1;
@@ -50,7 +50,11 @@ export class KeyIndex {
     const key = this.size;
     if (2 * (key + 1) > this.slots.length) this.grow();
     if (key + 1 >= this.starts.length) this.starts = larger(this.starts, this.starts.length * 2);
-    if (key >= this.hashes.length) this.hashes = larger(this.hashes, this.hashes.length * 2);
+    if (key >= this.hashes.length) {
+      this.hashes = larger(this.hashes, this.hashes.length * 2);
+      this.firstRow = larger(this.firstRow, this.hashes.length);
+      this.times = larger(this.times, this.hashes.length);
+    }
     const used = this.starts[key];
     const length = end - start;
     if (used + length > this.bytes.length)
@@ -60,8 +64,8 @@ export class KeyIndex {
     this.hashes[key] = hash;
     const slot = this.find(source, start, end, hash);
     this.slots[-slot - 1] = key;
-    this.firstRow.push(row);
-    this.times.push(1);
+    this.firstRow[key] = row;
+    this.times[key] = 1;
     this.size++;
     return key;
   }
@@ -77,9 +81,20 @@ export class KeyIndex {
     return this.get(bytes, 0, bytes.length);
   }
 
+  /** Adds a key that is a text. */
+  addText(text: string, row: number): number {
+    const bytes = encoder.encode(text);
+    return this.add(bytes, 0, bytes.length, row);
+  }
+
+  /** All keys as texts, in the order in which they came. */
+  *texts(): Generator<string> {
+    for (let key = 0; key < this.size; key++) yield this.text(key);
+  }
+
   /** The key as text. */
   text(key: number): string {
-    return new TextDecoder().decode(this.bytes.subarray(this.starts[key], this.starts[key + 1]));
+    return decodeText(this.bytes, this.starts[key], this.starts[key + 1]);
   }
 
   private grow(): void {
@@ -94,7 +109,7 @@ export class KeyIndex {
   }
 }
 
-function larger<T extends Uint8Array | Uint32Array>(array: T, length: number): T {
+function larger<T extends Uint8Array | Uint32Array | Int32Array>(array: T, length: number): T {
   const grown = new (array.constructor as new (length: number) => T)(length);
   grown.set(array as never);
   return grown;
@@ -109,11 +124,11 @@ function hashBytes(bytes: Uint8Array, start: number, end: number): number {
   return (hash ^ (hash >>> 13)) >>> 0;
 }
 
+/** Gets the bytes `source[start … end]` of the key of a row; null: it has none. */
+export type UseKey = (row: number, source: Uint8Array | null, start: number, end: number) => void;
+
 /** Calls `use` with the key bytes of every row, or with null where the row has none. */
-export function eachKey(
-  column: Column,
-  use: (row: number, source: Uint8Array | null, start: number, end: number) => void,
-): void {
+export function eachKey(column: Column, use: UseKey): void {
   const { length, offsets, bytes } = column;
   if (offsets !== null) {
     for (let i = 0; i < length; i++) {
