@@ -50,6 +50,10 @@ export function addVerbOptions(command: Command, verb: Verb): void {
       command.option(`--${dashed(flag ?? name)}`, words);
       continue;
     }
+    if (kind === 'fields') {
+      command.option(`--${dashed(name)} <${valueSign}...>`, words);
+      continue;
+    }
     const shown = `${words}${kind === 'choice' || (kind === 'number' && choices !== undefined) ? `: ${choices!.map((word) => `"${word}"`).join(', ')}` : ''}${['names', 'columns', 'numbers'].includes(kind) ? ', separated by commas' : ''}`;
     const usual = option.usual === undefined ? undefined : String(option.usual);
     if (required) command.requiredOption(`--${dashed(name)} <${valueSign}>`, shown);

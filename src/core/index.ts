@@ -119,6 +119,7 @@ export { onlyLevel, onlyUnits, splitLevels, type UnitsOptions, withoutTotals } f
 export { selectColumns } from './layer/verbs/select.ts';
 export { type TallyOptions, tallyFeatures } from './layer/verbs/tally.ts';
 export { type WidenOptions, widenRows } from './layer/verbs/widen.ts';
+export { unitsOfFeatures, type WithinOptions } from './layer/verbs/within.ts';
 export { looksLikeCount, type Shading, shade, shadingWords } from './mapping/choropleth.ts';
 export {
   type Classes,

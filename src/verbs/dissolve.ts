@@ -13,7 +13,8 @@ export const dissolveVerb = describeVerb({
   options: {
     fields: {
       kind: 'fields',
-      words: 'new fields: NAME = sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…)',
+      words:
+        'new fields: NAME = sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…), deviation(…), distinct(…), list(…), commonest(…), share(condition), share(condition, weight)',
       command: 'argument',
       study: 'compute',
     },

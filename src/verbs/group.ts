@@ -10,7 +10,8 @@ export const groupVerb = describeVerb({
   options: {
     fields: {
       kind: 'fields',
-      words: 'new fields: NAME = sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…)',
+      words:
+        'new fields: NAME = sum(…), mean(…), mean(…, weight), count(), least(…), greatest(…), median(…), deviation(…), distinct(…), list(…), commonest(…), share(condition), share(condition, weight)',
       required: true,
       command: 'argument',
       study: 'compute',

@@ -42,3 +42,4 @@ export { triangles } from './triangles.ts';
 export { units } from './units.ts';
 export { where } from './where.ts';
 export { widen } from './widen.ts';
+export { within } from './within.ts';

@@ -39,6 +39,7 @@ import { trianglesVerb } from './triangles.ts';
 import { unitsVerb } from './units.ts';
 import { whereVerb } from './where.ts';
 import { widenVerb } from './widen.ts';
+import { withinVerb } from './within.ts';
 
 /** All verbs, in the order in which they are told. A new one is its computation, its description and its line here. */
 export const verbs: readonly Verb[] = [
@@ -72,6 +73,7 @@ export const verbs: readonly Verb[] = [
   widenVerb,
   lengthenVerb,
   tallyVerb,
+  withinVerb,
   pointsVerb,
   encloseVerb,
   bordersVerb,

@@ -1,20 +1,47 @@
 import { IsomericError } from '../errors.ts';
-import type { Batch } from '../layer/batch.ts';
 import { type Compiled, compileExpression } from './cql2/evaluate.ts';
 import type { ExpressionContext } from './cql2/node.ts';
-import { marginOfSum } from './margins.ts';
 import type { Schema } from './schema.ts';
 
-/** Names of the aggregates that `groupRows` computes. */
-export const aggregateNames = ['count', 'sum', 'mean', 'least', 'greatest', 'median'] as const;
-type AggregateName = (typeof aggregateNames)[number];
+/** What an aggregate is: how many parts stand in its brackets, what kind of value it needs, what it gives. */
+interface AggregateKind {
+  parts: readonly number[];
+  /** Only numbers, only conditions, or any value. */
+  takes: 'number' | 'boolean' | 'any';
+  /** `like`: a whole number where all values are. */
+  gives: 'integer' | 'real' | 'text' | 'like';
+}
 
-/** `sum(households)`, `mean(age, persons)` (weighted), `count()`. */
+const kinds = {
+  count: { parts: [0, 1], takes: 'any', gives: 'integer' },
+  sum: { parts: [1], takes: 'number', gives: 'like' },
+  mean: { parts: [1, 2], takes: 'number', gives: 'real' },
+  least: { parts: [1], takes: 'number', gives: 'like' },
+  greatest: { parts: [1], takes: 'number', gives: 'like' },
+  median: { parts: [1], takes: 'number', gives: 'real' },
+  deviation: { parts: [1], takes: 'number', gives: 'real' },
+  list: { parts: [1], takes: 'any', gives: 'text' },
+  distinct: { parts: [1], takes: 'any', gives: 'integer' },
+  commonest: { parts: [1], takes: 'any', gives: 'text' },
+  share: { parts: [1, 2], takes: 'boolean', gives: 'real' },
+} as const satisfies Record<string, AggregateKind>;
+
+type AggregateName = keyof typeof kinds;
+/** Names of the aggregates that `groupRows` computes. */
+export const aggregateNames = Object.keys(kinds) as AggregateName[];
+
+/** `sum(households)`, `mean(age, persons)` (weighted), `share(floor = 0, households)`, `count()`. */
 export interface Aggregate {
   name: AggregateName;
   value: Compiled | null;
   weight: Compiled | null;
   text: string;
+}
+
+/** Type of the results of an aggregate. */
+export function aggregateType({ name, value }: Aggregate): 'integer' | 'real' | 'text' {
+  const { gives } = kinds[name];
+  return gives !== 'like' ? gives : value?.whole === true ? 'integer' : 'real';
 }
 
 /** Parses an aggregate; its arguments are CQL2 expressions over the rows. */
@@ -32,8 +59,8 @@ export function parseAggregate(
       advice: `Write one of ${aggregateNames.map((each) => `${each}(…)`).join(', ')}, for example sum(households), or mean(share, households) for a weighted mean.`,
     });
   }
+  const { parts: wanted, takes }: AggregateKind = kinds[name];
   const parts = splitAtCommas(found[2]);
-  const wanted = name === 'count' ? [0, 1] : name === 'mean' ? [1, 2] : [1];
   if (!wanted.includes(parts.length))
     throw new IsomericError(
       'aggregate-syntax',
@@ -43,11 +70,15 @@ export function parseAggregate(
       },
     );
   const [value, weight] = parts.map((part) => compileExpression(part, schema, of, context));
-  for (const part of [value, weight])
-    if (part !== undefined && part.kind !== 'number' && name !== 'count')
-      throw new IsomericError('expression-type', `${text}: a number is needed, not ${part.kind}.`, {
-        blame: 'usage',
-      });
+  const needs = (part: Compiled | undefined, kind: string) => {
+    if (part === undefined || kind === 'any' || part.kind === kind) return;
+    const words = kind === 'boolean' ? 'a condition' : 'a number';
+    throw new IsomericError('expression-type', `${text}: ${words} is needed, not ${part.kind}.`, {
+      blame: 'usage',
+    });
+  };
+  needs(value, takes);
+  needs(weight, 'number');
   return { name, value: value ?? null, weight: weight ?? null, text };
 }
 
@@ -72,113 +103,4 @@ function splitAtCommas(text: string): string[] {
   }
   parts.push(text.slice(from));
   return parts;
-}
-
-/** Gathers one aggregate for all groups. Sums are compensated (Neumaier), so that their order does not matter. */
-export class Gatherer {
-  private readonly aggregate: Aggregate;
-  private readonly sums: number[] = [];
-  private readonly rests: number[] = [];
-  private readonly weights: number[] = [];
-  private readonly counts: number[] = [];
-  /** Rows of the group whose value is blank. */
-  readonly blanks: number[] = [];
-  private readonly values: number[][] = [];
-  private readonly margins: { margins: number[]; estimates: number[]; known: boolean }[] = [];
-  private read: (i: number) => unknown = () => null;
-  private readWeight: ((i: number) => unknown) | null = null;
-  private readMargin: ((i: number) => unknown) | null = null;
-
-  constructor(aggregate: Aggregate) {
-    this.aggregate = aggregate;
-  }
-
-  get hasMargin(): boolean {
-    const { name, value, weight } = this.aggregate;
-    return (name === 'sum' || (name === 'mean' && weight === null)) && value?.margin != null;
-  }
-
-  bind(batch: Batch): void {
-    const { value, weight } = this.aggregate;
-    if (value !== null) this.read = value.bind(batch);
-    this.readWeight = weight === null ? null : weight.bind(batch);
-    this.readMargin = this.hasMargin ? value!.margin!(batch) : null;
-  }
-
-  add(group: number, i: number): void {
-    if (group >= this.counts.length) this.start();
-    const { name, value: compiled } = this.aggregate;
-    if (compiled === null) {
-      this.counts[group]++;
-      return;
-    }
-    const value = this.read(i);
-    const weight = this.readWeight === null ? 1 : this.readWeight(i);
-    if (value === null || weight === null) {
-      this.blanks[group]++;
-      return;
-    }
-    this.counts[group]++;
-    if (name === 'count') return;
-    const number = value as number;
-    if (name === 'least')
-      this.sums[group] = this.counts[group] === 1 ? number : Math.min(this.sums[group], number);
-    else if (name === 'greatest')
-      this.sums[group] = this.counts[group] === 1 ? number : Math.max(this.sums[group], number);
-    else if (name === 'median') this.values[group].push(number);
-    else {
-      this.plus(group, number * (weight as number));
-      this.weights[group] += weight as number;
-    }
-    if (this.readMargin === null) return;
-    const margin = this.readMargin(i);
-    const own = this.margins[group];
-    if (margin === null) own.known = false;
-    else {
-      own.margins.push(margin as number);
-      own.estimates.push(number);
-    }
-  }
-
-  private start(): void {
-    this.sums.push(0);
-    this.rests.push(0);
-    this.weights.push(0);
-    this.counts.push(0);
-    this.blanks.push(0);
-    this.values.push([]);
-    this.margins.push({ margins: [], estimates: [], known: true });
-  }
-
-  private plus(group: number, value: number): void {
-    const sum = this.sums[group];
-    const next = sum + value;
-    this.rests[group] += Math.abs(sum) >= Math.abs(value) ? sum - next + value : value - next + sum;
-    this.sums[group] = next;
-  }
-
-  /** The result for a group; null when it has no value (a mean of nothing, a division by weights of zero). */
-  result(group: number): number | null {
-    const { name } = this.aggregate;
-    const count = this.counts[group];
-    if (name === 'count') return count;
-    if (count === 0) return null;
-    if (name === 'least' || name === 'greatest') return this.sums[group];
-    if (name === 'median') {
-      const sorted = Float64Array.from(this.values[group]).sort();
-      const middle = sorted.length >> 1;
-      return sorted.length % 2 === 1 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
-    }
-    const sum = this.sums[group] + this.rests[group];
-    if (name === 'sum') return sum;
-    const mean = sum / this.weights[group];
-    return Number.isFinite(mean) ? mean : null;
-  }
-
-  margin(group: number): number | null {
-    const { margins, estimates, known } = this.margins[group];
-    if (!known || margins.length === 0) return null;
-    const margin = marginOfSum(margins, estimates);
-    return this.aggregate.name === 'mean' ? margin / margins.length : margin;
-  }
 }

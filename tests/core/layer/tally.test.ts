@@ -71,7 +71,7 @@ describe('tally', () => {
     expect(rows[1].n_km2).toBe(0);
     expect(rows[0].n_km2).toBeGreaterThan(3000);
     expect(result.accounts.at(-1)!.sentence).toBe(
-      'Tally: 2 units in; 3 things inside one of them, 1 across borders, counted in each and measured by parts, 1 outside, 1 without geometry or a collection of several kinds, not counted.',
+      'Tally: 2 units in; 3 things inside one of them, 1 across borders, counted in each and measured by parts, 1 outside, 1 without usable geometry or a collection of several kinds, not counted.',
     );
   });
 

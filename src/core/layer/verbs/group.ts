@@ -1,10 +1,11 @@
-import { type Account, closeAccount, counted, grouped } from '../../account.ts';
+import { type Account, closeAccount } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import type { GeometryArray } from '../../geometry/geometry-array.ts';
 import { takeGeometries } from '../../geometry/geometry-maker.ts';
-import { aggregateNames, Gatherer, parseAggregate } from '../../table/aggregates.ts';
+import { aggregateNames } from '../../table/aggregates.ts';
 import { ColumnBuilder, sliceValues } from '../../table/column-builder.ts';
-import { type Field, freeName, requireField } from '../../table/schema.ts';
+import { type FigureComputation, FigurePlan } from '../../table/figures-gathered.ts';
+import { type Field, requireField } from '../../table/schema.ts';
 import { Batch, batchLimit } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import { isLayer, type Table, withoutGeometry } from '../layer.ts';
@@ -15,7 +16,7 @@ export interface GroupOptions {
   /** Fields whose values make the groups; none: one group of all rows. */
   by: readonly string[];
   /** New fields: name → `sum(households)`, `mean(share, households)`, `count()` … */
-  compute: readonly { name: string; expression: string; title?: string; unit?: string }[];
+  compute: readonly FigureComputation[];
 }
 
 /** What is made of the geometries of each group. */
@@ -50,53 +51,26 @@ export function gatherGroups<T extends Table>(
 ): T {
   const keys = options.by.map((name) => requireField(table.schema, name, table.name));
   const context = { crs: isLayer(table) ? table.crs : undefined };
-  const parsed = options.compute.map((each) =>
-    parseAggregate(each.expression, table.schema, table.name, context),
-  );
   const schema: Field[] = keys.map((c) => asPlainField(table.schema[c]));
-  const outputs = options.compute.map((each, k) => {
-    const aggregate = parsed[k];
-    const field: Field = {
-      name: freeName(
-        each.name,
-        schema.map((known) => known.name),
-      ),
-      type:
-        aggregate.name === 'count' ||
-        (aggregate.value?.whole === true && !['mean', 'median'].includes(aggregate.name))
-          ? 'integer'
-          : 'real',
-      title: each.title,
-      unit: each.unit,
-      description: `computed: ${each.expression}`,
-    };
-    schema.push(field);
-    const gatherer = new Gatherer(aggregate);
-    if (!gatherer.hasMargin) return { field, margin: null };
-    const margin: Field = {
-      name: freeName(
-        `${each.name}_margin`,
-        schema.map((known) => known.name),
-      ),
-      type: 'real',
-      role: 'margin',
-    };
-    field.margin = margin.name;
-    schema.push(margin);
-    return { field, margin };
-  });
+  const figurePlan = new FigurePlan(
+    options.compute,
+    table,
+    context,
+    schema.map((field) => field.name),
+  );
+  schema.push(...figurePlan.fields);
   return applyVerb(verb, onto, {
     ...plan,
     schema,
     async *run(account, source) {
       const word = verb === 'Group' ? 'group' : 'unit';
       const shape = shapes();
-      const gatherers = parsed.map((aggregate) => new Gatherer(aggregate));
+      const figures = figurePlan.start();
       const groups = new Map<string, number>();
       const builders = keys.map((c) => new ColumnBuilder(table.schema[c].type));
       let all = 0;
       for await (const batch of source) {
-        for (const gatherer of gatherers) gatherer.bind(batch);
+        figures.bind(batch);
         for (let i = 0; i < batch.length; i++) {
           const key = keyOf(batch, keys, i);
           let group = groups.get(key);
@@ -107,7 +81,7 @@ export function gatherGroups<T extends Table>(
               builders[k].copy(batch.columns[c], i);
             });
           }
-          for (const gatherer of gatherers) gatherer.add(group, i);
+          figures.add(group, i);
           shape?.add(group, batch, i);
         }
         all += batch.length;
@@ -117,20 +91,7 @@ export function gatherGroups<T extends Table>(
       for (let first = 0; first < groups.size; first += batchLimit) {
         const length = Math.min(batchLimit, groups.size - first);
         const columns = keyColumns.map((column) => sliceValues(column, first, length));
-        outputs.forEach(({ field, margin }, k) => {
-          const builder = new ColumnBuilder(field.type);
-          const margins = new ColumnBuilder('real');
-          const put = (into: ColumnBuilder, value: number | null) => {
-            if (value === null) into.null();
-            else into.number(value);
-          };
-          for (let i = 0; i < length; i++) {
-            put(builder, gatherers[k].result(first + i));
-            if (margin !== null) put(margins, gatherers[k].margin(first + i));
-          }
-          columns.push(builder.finish());
-          if (margin !== null) columns.push(margins.finish());
-        });
+        columns.push(...figures.columns(first, length));
         yield new Batch({
           length,
           first,
@@ -139,13 +100,7 @@ export function gatherGroups<T extends Table>(
         });
       }
       account.counts = { ...account.counts, in: all, groups: groups.size };
-      tellBlanks(
-        account,
-        table.name,
-        word,
-        gatherers,
-        outputs.map(({ field }, k) => ({ name: field.name, text: parsed[k].text })),
-      );
+      figures.tellBlanks(account, table.name, word);
       closeAccount(
         account,
         [all, `${table.name} in`],
@@ -159,28 +114,6 @@ export function gatherGroups<T extends Table>(
 }
 
 const rangeOf = (first: number, length: number) => Array.from({ length }, (_, k) => first + k);
-
-/** Which figures leave out rows that have none. */
-function tellBlanks(
-  account: Account,
-  table: string,
-  word: string,
-  gatherers: readonly Gatherer[],
-  figures: readonly { name: string; text: string }[],
-): void {
-  gatherers.forEach((gatherer, k) => {
-    const short = gatherer.blanks.filter((n) => n > 0).length;
-    if (short === 0) return;
-    const rows = gatherer.blanks.reduce((sum, n) => sum + n, 0);
-    account.findings.push({
-      code: 'group-incomplete',
-      severity: 'warning',
-      layer: table,
-      words: `${figures[k].name}: ${counted(short, `${word} has`, `${word}s have`)} ${grouped(rows)} rows without a value (blank, suppressed or missing), which ${figures[k].text} leaves out.`,
-      repair: 'count them with count(), or fill the blanks first',
-    });
-  });
-}
 
 /** The values of some columns as one text; different values never make the same. */
 function keyOf(batch: Batch, columns: readonly number[], i: number): string {

@@ -41,13 +41,22 @@ export const intersectTask: ThreadTask<IntersectSetup> = {
         const whole = measure(geometry, i);
         const areal = dimensionOf(geometry.kind[i]) === 2;
         let fully = false;
-        const add = (j: number, piece: GeometryArray) => {
+        const first = shares.length;
+        let measured = 0;
+        let drawn = 0;
+        const take = (piece: GeometryArray) => {
           const size = measure(piece, 0);
+          measured += size;
+          drawn += planar(piece, 0);
+          return size;
+        };
+        const add = (j: number, piece: GeometryArray) => {
+          const size = take(piece);
           const area = j < 0 || !areal ? 0 : measure(areas.areas, j);
           builder.copy(piece, 0);
           given.push(i);
           others.push(j);
-          shares.push(whole > 0 ? size / whole : 1);
+          shares.push(size);
           otherShares.push(area > 0 ? size / area : Number.NaN);
         };
         const met: number[] = [];
@@ -60,10 +69,18 @@ export const intersectTask: ThreadTask<IntersectSetup> = {
           add(j, piece.finish());
         }
         fates[i] = met.length === 0 ? Fate.Outside : fully ? Fate.Inside : Fate.Cut;
-        if (bothOnly || fully) continue;
-        const piece = new GeometryMaker(32);
-        if (areas.cut(geometry, i, met, piece, { rule, outside: true }) !== Clipped.Outside)
-          add(-1, piece.finish());
+        if (!fully) {
+          const piece = new GeometryMaker(32);
+          if (areas.cut(geometry, i, met, piece, { rule, outside: true }) !== Clipped.Outside) {
+            if (bothOnly) take(piece.finish());
+            else add(-1, piece.finish());
+          }
+        }
+        // Edges that a cut makes are straight in the CRS and measured along the ground: pieces miss their whole by a trifle. Their
+        // shares are of what they are together, so that they sum to one; where areas overlap, of the whole.
+        const own = planar(geometry, i);
+        const all = Math.abs(drawn - own) <= 1e-6 * own ? measured : whole;
+        for (let k = first; k < shares.length; k++) shares[k] = all > 0 ? shares[k] / all : 1;
       }
       return {
         geometry: builder.features === 0 ? null : builder.finish(),
@@ -79,18 +96,21 @@ export const intersectTask: ThreadTask<IntersectSetup> = {
   },
 };
 
+type Sized = (array: GeometryArray, i: number) => number;
+
+/** Area of areas, length of lines, nothing of points. */
+const pick =
+  (area: Sized, length: Sized): Sized =>
+  (array, i) => {
+    const dimension = dimensionOf(array.kind[i]);
+    return dimension === 2 ? area(array, i) : dimension === 1 ? length(array, i) : 0;
+  };
+
+const planar = pick(planarArea, planarLength);
+
 /** Area or length of a feature, by its kind; on the ellipsoid where coordinates are degrees. */
-export async function measureFor(crs: Crs | null): Promise<(array: GeometryArray, i: number) => number> {
-  const pick =
-    (
-      area: (array: GeometryArray, i: number) => number,
-      length: (array: GeometryArray, i: number) => number,
-    ) =>
-    (array: GeometryArray, i: number) => {
-      const dimension = dimensionOf(array.kind[i]);
-      return dimension === 2 ? area(array, i) : dimension === 1 ? length(array, i) : 0;
-    };
-  if (crs?.kind !== 'geographic') return pick(planarArea, planarLength);
+export async function measureFor(crs: Crs | null): Promise<Sized> {
+  if (crs?.kind !== 'geographic') return planar;
   const { geodesicMeasure } = await import('../../geometry/geodesic.ts');
   const measure = geodesicMeasure(crs);
   return pick(
