@@ -36,6 +36,7 @@ export { smooth } from './smooth.ts';
 export { snap } from './snap.ts';
 export { split } from './split.ts';
 export { type Given, type LayerStep, prepare, type RowStep, type TableStep } from './step.ts';
+export { summarise } from './summarise.ts';
 export { tally } from './tally.ts';
 export { tidy } from './tidy.ts';
 export { triangles } from './triangles.ts';

@@ -18,6 +18,12 @@ export const nearestVerb = describeVerb({
     },
     columns: { kind: 'names', words: 'fields of the nearest feature that come along', sign: 'names' },
     within: { kind: 'number', words: 'how far to look', sign: 'metres' },
+    along: {
+      kind: 'choice',
+      words: 'measure along the ellipsoid, also where the CRS is a plane',
+      sign: 'what',
+      choices: ['ellipsoid'],
+    },
   },
   examples: [
     {
@@ -27,9 +33,13 @@ export const nearestVerb = describeVerb({
       program: 'nearest(halls)',
     },
   ],
-  async apply(given, { things, columns, within }) {
+  async apply(given, { things, columns, within, along }) {
     const { nearestLayer } = await import('../core/layer/verbs/nearest.ts');
-    return nearestLayer(given, things, { columns, within });
+    return nearestLayer(given, things, {
+      columns,
+      within,
+      along: along as 'ellipsoid' | undefined,
+    });
   },
 });
 

@@ -33,6 +33,7 @@ import { simplifyVerb } from './simplify.ts';
 import { smoothVerb } from './smooth.ts';
 import { snapVerb } from './snap.ts';
 import { splitVerb } from './split.ts';
+import { summariseVerb } from './summarise.ts';
 import { tallyVerb } from './tally.ts';
 import { tidyVerb } from './tidy.ts';
 import { trianglesVerb } from './triangles.ts';
@@ -74,6 +75,7 @@ export const verbs: readonly Verb[] = [
   lengthenVerb,
   tallyVerb,
   withinVerb,
+  summariseVerb,
   pointsVerb,
   encloseVerb,
   bordersVerb,

@@ -25,6 +25,7 @@ export function gridCells(grid: Grid): Layer {
     crs: grid.crs,
     kinds: ['Point'],
     extent: gridExtent(grid),
+    grid,
     findings: grid.findings,
     accounts: [],
     async *batches(options?: ReadOptions) {

@@ -2,6 +2,7 @@ import type { Account } from '../account.ts';
 import type { Crs } from '../crs/crs.ts';
 import type { Finding } from '../findings.ts';
 import type { Box, KindName } from '../geometry/geometry-array.ts';
+import type { Grid } from '../grid/grid.ts';
 import type { Schema } from '../table/schema.ts';
 import type { Batch } from './batch.ts';
 
@@ -41,6 +42,8 @@ export interface Layer extends Table {
   readonly readsByBox?: boolean;
   /** Box of all features, when known without reading them. */
   readonly extent?: Box;
+  /** The grid whose cells the features are, where they are all of its cells. */
+  readonly grid?: Grid;
 }
 
 /** Has a table geometry? */

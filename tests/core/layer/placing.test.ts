@@ -4,6 +4,7 @@ import { AreaSet } from '../../../src/core/geometry/overlay/area-set.ts';
 import { PointLocator } from '../../../src/core/geometry/overlay/point-locator.ts';
 import { locateInRing } from '../../../src/core/geometry/predicates.ts';
 import {
+  crsByEpsg,
   type GeometryObject,
   geometriesFrom,
   reprojectLayer,
@@ -12,6 +13,7 @@ import {
   wgs84,
 } from '../../../src/core/index.ts';
 import { intersectLayers } from '../../../src/core/layer/verbs/intersect.ts';
+import { nearestLayer } from '../../../src/core/layer/verbs/nearest.ts';
 import { layerWith, plane, read } from '../../support/layer-of.ts';
 import { randomFrom } from '../../support/random.ts';
 
@@ -256,4 +258,16 @@ it('shares of pieces sum to one where edges are cut in degrees', async () => {
     expect(rows.reduce((sum, row) => sum + (row.big_share as number), 0)).toBeCloseTo(1, 12);
     expect(rows.reduce((sum, row) => sum + (row.n as number), 0)).toBeCloseTo(1000, 9);
   }
+});
+
+it('the nearest along the ellipsoid is as far as a geodesic says, whatever the plane', async () => {
+  const at = (x: number, y: number) =>
+    layerWith([point(x, y)], { id: ['a'] }, { crs: wgs84(), name: 'halls' });
+  const mercator = (layer: ReturnType<typeof at>) => reprojectLayer(layer, crsByEpsg(3857)!);
+  const home = mercator(layerWith([point(10, 60)], {}, { crs: wgs84() }));
+  const [row] = (await read(nearestLayer(home, mercator(at(10, 61)), { along: 'ellipsoid' }))).rows;
+  // Karney's geodesic between (60, 10) and (61, 10) on WGS 84.
+  expect(row.halls_distance).toBeCloseTo(111420.7278697, 4);
+  const [flat] = (await read(nearestLayer(home, mercator(at(10, 61))))).rows;
+  expect(flat.halls_distance).toBeGreaterThan(220_000);
 });

@@ -1,4 +1,6 @@
 import { closeAccount, counted, grouped } from '../../account.ts';
+import { geographicOf } from '../../crs/crs.ts';
+import { transformer } from '../../crs/transformer.ts';
 import { boxesMeet, emptyBox, type GeometryArray, Kind } from '../../geometry/geometry-array.ts';
 import { NearTo } from '../../geometry/measure/distances.ts';
 import { EdgeTree } from '../../geometry/measure/edge-tree.ts';
@@ -21,19 +23,23 @@ export interface NearestOptions {
   columns?: readonly string[];
   /** Metres beyond which nothing is near: the fields stay blank. */
   within?: number;
+  /** Distances along the ellipsoid, also where coordinates are metres of a plane. */
+  along?: 'ellipsoid';
 }
 
 /**
  * Adds to each feature the distance in metres to the nearest feature of another layer, its id, and fields of it. Distances are those
- * between the nearest places of both, 0 where they meet: on the ellipsoid where coordinates are degrees, else on the plane. The
+ * between the nearest places of both, 0 where they meet: on the ellipsoid where coordinates are degrees or where that is asked for, else
+ * on the plane. The
  * other layer is held in memory.
  */
 export function nearestLayer(
   layer: Layer,
   other: Layer,
-  { columns = [], within }: NearestOptions = {},
+  { columns = [], within, along }: NearestOptions = {},
 ): Layer {
-  const own = inCrsOf(layer, other);
+  const ground = along === 'ellipsoid' ? onEllipsoid(layer) : null;
+  const own = inCrsOf(ground?.layer ?? layer, other);
   const taken = layer.schema.map(({ name }) => name);
   const free = (wanted: string) => {
     const name = freeName(wanted.replace(/[^\p{L}\p{N}_]+/gu, '_'), taken);
@@ -58,13 +64,17 @@ export function nearestLayer(
     handOn: (reading) => reading,
     async *run(account, source) {
       const held = await HeldLayer.of(other.name, own.batches(), account.findings);
-      const search = new NearestSearch(held, await rulerFor(layer), within ?? Number.POSITIVE_INFINITY);
+      const search = new NearestSearch(
+        held,
+        await rulerFor(ground?.layer ?? layer),
+        within ?? Number.POSITIVE_INFINITY,
+      );
       const box = emptyBox();
       let all = 0;
       let found = 0;
       let unusable = 0;
       for await (const batch of source) {
-        const geometry = batch.geometry!;
+        const geometry = ground === null ? batch.geometry! : ground.bring(batch.geometry!);
         const builders = fields.map((field) => new ColumnBuilder(field.type));
         for (let i = 0; i < batch.length; i++) {
           all++;
@@ -103,6 +113,21 @@ export function nearestLayer(
       );
     },
   });
+}
+
+/** A layer in degrees of its own datum, and what brings its geometries there. */
+function onEllipsoid(layer: Layer): { layer: Layer; bring(geometry: GeometryArray): GeometryArray } | null {
+  if (layer.crs === null || layer.crs.kind === 'geographic') return null;
+  const degrees = geographicOf(layer.crs);
+  const way = transformer(layer.crs, degrees);
+  return {
+    layer: { ...layer, crs: degrees },
+    bring(geometry) {
+      const xy = geometry.xy.slice();
+      way.transform(xy, 0, geometry.vertexCount);
+      return geometry.withXY(xy);
+    },
+  };
 }
 
 /** Finds the nearest of many features. */

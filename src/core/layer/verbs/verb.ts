@@ -27,6 +27,8 @@ export function applyVerb<T extends Table>(verb: string, source: T, plan: Plan):
         crs: plan.crs === undefined ? source.crs : plan.crs,
         kinds: 'kinds' in plan ? plan.kinds : source.kinds,
         readsByBox: false,
+        // What a verb makes of cells is no grid any more.
+        grid: undefined,
         extent: plan.extent,
       }
     : {};
