@@ -1,10 +1,13 @@
 import type { Command } from 'commander';
 import { purposeFromText } from '../core/crs/best-crs.ts';
 import { IsomericError } from '../core/errors.ts';
+import type { ClassRule } from '../core/layer/verbs/classify.ts';
 import { suggest } from '../core/nearest.ts';
 import { parseKeyPairs, parseOn } from '../core/table/keys/key-pairs.ts';
 import { parseMends } from '../core/table/keys/mends.ts';
+import { fileSource } from '../node/bytes.ts';
 import type { OpenOptions } from '../node/open.ts';
+import { type RuleTexts, rulesOf } from '../verbs/classify.ts';
 import type { OptionDescription, OptionKind, Verb } from '../verbs/description.ts';
 import { fieldFromText } from '../verbs/fields.ts';
 import { areaArgument } from './areas.ts';
@@ -45,6 +48,8 @@ export function addVerbOptions(command: Command, verb: Verb): void {
         command.option(`--${name} <name>`, `which of the layers of <${name}>, when there are several`);
       continue;
     }
+    if (kind === 'layer' || kind === 'table')
+      command.option(`--${dashed(name)}-layer <name>`, `which of its layers, when there are several`);
     const flag = flagOf(option);
     if (flag !== undefined || kind === 'flag') {
       command.option(`--${dashed(flag ?? name)}`, words);
@@ -104,6 +109,31 @@ type Parse = (
 const open: Parse = (name, path, _, given, reading) =>
   openInput(path, { ...reading, layer: given[`${name}Layer`] as string | undefined });
 
+/** Classes in a file: a mapping of names to conditions or lists of values, as YAML or JSON. */
+async function rulesAt(path: string): Promise<ClassRule[]> {
+  const source = await fileSource(path);
+  const text = new TextDecoder().decode(await source.bytes(0, source.size));
+  const { parse } = await import('yaml');
+  const wrong = (advice: string) =>
+    new IsomericError('rules-syntax', 'The file holds no classes with rules.', {
+      place: { file: path },
+      blame: 'usage',
+      advice,
+    });
+  let read: unknown;
+  try {
+    read = parse(text, { maxAliasCount: 20 });
+  } catch (error) {
+    throw wrong(error instanceof Error ? error.message.split('\n')[0] : 'Write YAML or JSON.');
+  }
+  const right = (rule: unknown) =>
+    typeof rule === 'string' ||
+    (Array.isArray(rule) && rule.every((value) => ['string', 'number'].includes(typeof value)));
+  if (typeof read !== 'object' || read === null || Array.isArray(read) || !Object.values(read).every(right))
+    throw wrong('Write a line for each class: “large: persons >= 2000”, or “water: [river, lake]”.');
+  return rulesOf(read as RuleTexts);
+}
+
 /** Words of a command line → the value of an option. */
 const parsers: Readonly<
   Record<Exclude<OptionKind, 'flag' | 'fields' | 'grids' | 'layers' | 'tables'>, Parse>
@@ -122,6 +152,7 @@ const parsers: Readonly<
   names: (_, text) => names(text),
   numbers: (name, text) => names(text).map((each) => aboveZero(name, each)),
   columns: (_, text) => columnsFromText(text),
+  rules: (_, path) => rulesAt(path),
   keys: (_, text) => parseOn(text),
   'key pairs': (_, text) => parseKeyPairs(text),
   mends: (_, text) => parseMends(text),

@@ -95,12 +95,15 @@ export { type Figures, figuresBy } from './layer/figures.ts';
 export * from './layer/layer.ts';
 export { type Threads, useThreads } from './layer/threads.ts';
 export { assignCrs } from './layer/verbs/assign-crs.ts';
+export { type CarryOptions, carryFigures } from './layer/verbs/carry.ts';
+export { type ClassifyOptions, type ClassRule, classifyFeatures } from './layer/verbs/classify.ts';
 export { type ClipOptions, clipLayer } from './layer/verbs/clip.ts';
 export {
   type Computation,
   type ComputeOptions,
   computeFields,
 } from './layer/verbs/compute.ts';
+export { type CrosswalkOptions, crosswalkOf } from './layer/verbs/crosswalk.ts';
 export type { Densify } from './layer/verbs/densify.ts';
 export { type EdgePath, edgePaths } from './layer/verbs/edge-paths.ts';
 export { filterRows } from './layer/verbs/filter.ts';

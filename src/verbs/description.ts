@@ -4,6 +4,7 @@ import type { GridShift } from '../core/crs/ntv2.ts';
 import { IsomericError } from '../core/errors.ts';
 import type { Area } from '../core/layer/area.ts';
 import { isLayer, type Layer, type Table } from '../core/layer/layer.ts';
+import type { ClassRule } from '../core/layer/verbs/classify.ts';
 import type { Computation } from '../core/layer/verbs/compute.ts';
 import type { JoinKeys } from '../core/table/keys/key-pairs.ts';
 import type { Mend } from '../core/table/keys/mends.ts';
@@ -28,6 +29,8 @@ export interface OptionValues {
   columns: readonly (string | readonly [string, string])[];
   /** New fields with their expressions. */
   fields: readonly Computation[];
+  /** Classes in order, each with its condition or the values that belong to it. */
+  rules: readonly ClassRule[];
   /** `code = ward`: a field of what is given, a field of the other. */
   keys: readonly [string, string];
   /** `state = ST, code = A (2) + B (3)`: several fields on each side. */

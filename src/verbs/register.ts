@@ -2,11 +2,14 @@ import { antimeridianVerb } from './antimeridian.ts';
 import { bordersVerb } from './borders.ts';
 import { bufferVerb } from './buffer.ts';
 import { bundleVerb } from './bundle.ts';
+import { carryVerb } from './carry.ts';
 import { cellsVerb } from './cells.ts';
+import { classifyVerb } from './classify.ts';
 import { clipVerb } from './clip.ts';
 import { compareVerb } from './compare.ts';
 import { computeVerb } from './compute.ts';
 import { connectVerb } from './connect.ts';
+import { crosswalkVerb } from './crosswalk.ts';
 import { densifyVerb } from './densify.ts';
 import type { Verb } from './description.ts';
 import { dissolveVerb } from './dissolve.ts';
@@ -46,6 +49,7 @@ import { withinVerb } from './within.ts';
 export const verbs: readonly Verb[] = [
   whereVerb,
   computeVerb,
+  classifyVerb,
   joinVerb,
   clipVerb,
   eraseVerb,
@@ -76,6 +80,8 @@ export const verbs: readonly Verb[] = [
   tallyVerb,
   withinVerb,
   summariseVerb,
+  crosswalkVerb,
+  carryVerb,
   pointsVerb,
   encloseVerb,
   bordersVerb,

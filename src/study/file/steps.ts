@@ -20,6 +20,7 @@ const forms: Readonly<Record<OptionKind, (option: OptionDescription) => z.ZodTyp
   names: ({ required }) => (required ? z.array(text).min(1) : z.array(text)),
   columns: () => z.array(text).min(1),
   fields: () => z.record(name, z.union([text, z.number()]).transform(String)),
+  rules: () => z.record(text, z.union([text, z.array(z.union([text, z.number()])).min(1)])),
   keys: () => text,
   'key pairs': () => text,
   mends: () => text,

@@ -2,6 +2,7 @@ import { Area } from '../../core/layer/area.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { parseKeyPairs, parseOn } from '../../core/table/keys/key-pairs.ts';
 import { parseMends } from '../../core/table/keys/mends.ts';
+import { type RuleTexts, rulesOf } from '../../verbs/classify.ts';
 import type { OptionDescription, OptionKind } from '../../verbs/description.ts';
 import { type FieldTexts, fieldsOf } from '../../verbs/fields.ts';
 import { verbNamed } from '../../verbs/register.ts';
@@ -35,6 +36,7 @@ const readers: Readonly<Record<OptionKind, Read>> = {
   columns: asWritten,
   fields: (texts: FieldTexts, { study }) =>
     fieldsOf(texts).map((field) => ({ ...field, ...study.titles[field.name] })),
+  rules: (texts: RuleTexts) => rulesOf(texts),
   keys: (text: string) => parseOn(text),
   'key pairs': (text: string) => parseKeyPairs(text),
   mends: (text: string) => parseMends(text),

@@ -5,6 +5,7 @@ import { type KeyRemedy, keySet, proofOf, searchPair } from '../../table/keys/do
 import { type JoinKeys, keyPairsText } from '../../table/keys/key-pairs.ts';
 import { shownKey } from '../../table/keys/key-reader.ts';
 import type { Field } from '../../table/schema.ts';
+import { isSummable } from '../../table/summable.ts';
 import type { HeldTable } from './held-table.ts';
 import { exactSum, type ManyRule, type ManySeen } from './many-rows.ts';
 import type { Matching } from './matching.ts';
@@ -233,15 +234,6 @@ function manyWords({ rule, by }: ManyRule): string {
   return rule === 'list' ? 'their values were listed, as asked' : `figures are their ${rule}, as asked`;
 }
 
-/** Figures that can be summed: no codes, shares, means or margins. */
-const summable = (field: Field) =>
-  (field.type === 'integer' || field.type === 'real') &&
-  field.role === undefined &&
-  field.featureId === undefined &&
-  !/%|per |share|rate\b|mean|average|median|density|index|ratio/i.test(
-    `${field.unit ?? ''} ${field.title ?? ''} ${field.name.replace(/_/g, ' ')}`,
-  );
-
 /** How much of the table's totals arrived, and of the ground. */
 function tellShares(account: Account, { layer, table, brought, held, matching }: Joined): void {
   const { all, matched, ground, groundMatched } = matching;
@@ -253,7 +245,7 @@ function tellShares(account: Account, { layer, table, brought, held, matching }:
   if (rows === held.rows || rows === 0) return;
   const shares: { name: string; share: number }[] = [];
   brought.forEach((field, c) => {
-    if (!summable(field)) return;
+    if (!isSummable(field)) return;
     const totals = totalsOf(held, matching, c);
     if (totals !== null && totals.all > 0)
       shares.push({ name: field.name, share: totals.arrived / totals.all });
@@ -288,7 +280,7 @@ function tellTotals(account: Account, { layer, table, brought, held, matching }:
   const rows: number[] = [];
   for (let key = 0; key < held.index.size; key++)
     if (matching.used[key] > 0 && rows.length < mostSearched) rows.push(held.index.firstRow[key]);
-  const figures = brought.flatMap((field, c) => (summable(field) ? [held.columns[c]] : []));
+  const figures = brought.flatMap((field, c) => (isSummable(field) ? [held.columns[c]] : []));
   if (rows.length < 4 || figures.length === 0) return;
   const sums = figures.map((column) => exactSum(rows.map((row) => column.number(row) || 0)));
   const total = rows.find((row) =>
