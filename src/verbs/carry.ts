@@ -30,6 +30,11 @@ export const carryVerb = describeVerb({
       usual: 'to',
     },
     share: { kind: 'text', words: 'field of the crosswalk with the shares', sign: 'name', usual: 'share' },
+    repair: {
+      kind: 'mends',
+      words: 'what is done to the keys before they are compared: "guards, leading zeros"',
+      sign: 'what',
+    },
     counts: {
       kind: 'names',
       words: 'fields that are counts; all that can be summed when left out',
@@ -49,9 +54,10 @@ export const carryVerb = describeVerb({
       program: "carry(districts, 'area_code = from', { to: 'district' })",
     },
   ],
-  apply: (given, { by, on, to, share, counts, means }) =>
+  apply: (given, { by, on, to, share, counts, means, repair }) =>
     carryFigures(given, by, {
       on,
+      repair,
       counts,
       ...(to === undefined || to === 'to' ? {} : { to }),
       ...(share === undefined || share === 'share' ? {} : { share }),

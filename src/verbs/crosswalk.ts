@@ -18,6 +18,7 @@ export const crosswalkVerb = describeVerb({
       words: 'the units that figures are to be carried to',
       required: true,
       command: 'argument',
+      gathered: true,
     },
     on: {
       kind: 'keys',
@@ -29,6 +30,7 @@ export const crosswalkVerb = describeVerb({
       kind: 'layer',
       words: 'points, buildings or finer units that say how much of a unit lies where; by area when left out',
       sign: 'path',
+      gathered: true,
     },
     by: {
       kind: 'text',

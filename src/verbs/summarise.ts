@@ -55,7 +55,7 @@ export const summariseVerb = describeVerb({
       command:
         'isomeric summarise data/boundary-office/wards-2024.geojson data/map-extracts/flood-depth.tif --figures "mean, greatest, above 0.5" --as depth --grid-crs data/teskaria-grid.wkt --out depths.gpkg',
       study: '- summarise: [districts]\n  figures: [mean, above 0.5]\n  as: depth',
-      program: "summarise(grid, { figures: ['mean', 'above 0.5'], as: 'depth' })",
+      program: "summarise(districts, { figures: ['mean', 'above 0.5'], as: 'depth' })",
     },
   ],
   async apply(given, { grids, figures, by, at, as, gridCrs }) {

@@ -95,7 +95,7 @@ describe.each(verbs.map((verb) => [verb.name, verb] as const))('%s', (name, verb
 
 describe('a step of a study', () => {
   const mistakes: readonly (readonly [string, string, RegExp])[] = [
-    ['of two verbs', '- where: a > 1\n  clip: area', /exactly one of where, compute, join/],
+    ['of two verbs', '- where: a > 1\n  clip: area', /exactly one of where, compute, classify, join/],
     ['of none', '- on: a = b', /exactly one of/],
     ['without what its verb needs', '- join: housing', /join needs “on: …” beside it/],
     ['with what goes with another', '- clip: area\n  on: a = b', /“on” does not go with clip/],

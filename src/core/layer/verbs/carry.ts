@@ -2,7 +2,8 @@ import { type Account, type Count, closeAccount, counted, grouped } from '../../
 import { IsomericError } from '../../errors.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { asKeyPairs } from '../../table/keys/key-pairs.ts';
-import { KeyReader } from '../../table/keys/key-reader.ts';
+import type { KeyReader } from '../../table/keys/key-reader.ts';
+import type { Mend } from '../../table/keys/mends.ts';
 import { marginOfSum } from '../../table/margins.ts';
 import { type Field, fieldIndex, requireField, type Schema } from '../../table/schema.ts';
 import { isSummable } from '../../table/summable.ts';
@@ -10,6 +11,7 @@ import { Batch, batchLimit } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import { HeldTable } from '../joining/held-table.ts';
 import { exactSum } from '../joining/many-rows.ts';
+import { keySides, mendedKeys } from '../joining/mended-keys.ts';
 import { type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -17,6 +19,8 @@ import { applyVerb } from './verb.ts';
 export interface CarryOptions {
   /** Key field of the table, field of the crosswalk with the same keys (`from`). */
   on: readonly [tableField: string, crosswalkField: string];
+  /** What is done to the keys before they are compared; “the layer” is the crosswalk. */
+  repair?: string | readonly Mend[];
   /** Field of the crosswalk with the keys of the other units; `to` when left out. */
   to?: string;
   /** Field of the crosswalk with the share that goes there; `share` when left out, and all of it where there is no such field. */
@@ -48,16 +52,14 @@ interface Carried {
  * @throws IsomericError `field-unknown`, `carry-nothing`; while reading `crosswalk-shares`, `crosswalk-twice`, `join-nothing-matched`
  */
 export function carryFigures(table: Table, crosswalk: Table, options: CarryOptions): Table {
-  const keys = asKeyPairs(options.on);
-  const own = KeyReader.of(table.schema, table.name, keys, 'own');
-  const other = KeyReader.of(crosswalk.schema, crosswalk.name, keys, 'other');
+  const sides = keySides(crosswalk, table, asKeyPairs([options.on[1], options.on[0]]), options.repair);
   const toName = options.to ?? 'to';
   const t = requireField(crosswalk.schema, toName, crosswalk.name);
   const s =
     options.share === undefined
       ? fieldIndex(crosswalk.schema, 'share')
       : requireField(crosswalk.schema, options.share, crosswalk.name);
-  const carried = carriedOf(table, own.columns, options);
+  const carried = carriedOf(table, sides.other.columns, options);
   const schema: Schema = [
     asPlainField(crosswalk.schema[t]),
     ...carried.map(({ field }) => ({ ...asPlainField(field), type: 'real' as const })),
@@ -66,10 +68,12 @@ export function carryFigures(table: Table, crosswalk: Table, options: CarryOptio
   return applyVerb('Carry', told, {
     schema,
     async *run(account, source, signal) {
-      const held = await HeldTable.of(crosswalk, other, s < 0 ? [t] : [t, s], { signal });
+      const ready = await mendedKeys(sides, { signal });
+      account.notes.push(...ready.notes);
+      const held = await HeldTable.of(crosswalk, ready.own, s < 0 ? [t] : [t, s], { signal });
       const shares = sharesOf(held, s >= 0, crosswalk.name);
       const mover = new Mover(held, shares, carried);
-      for await (const batch of source) mover.add(batch, own);
+      for await (const batch of source) mover.add(batch, ready.other);
       yield* mover.batches(schema);
       closeCarry(account, { table, crosswalk, options, mover, carried, held });
     },

@@ -3,9 +3,9 @@ import { IsomericError } from '../../errors.ts';
 import type { Column } from '../../table/column.ts';
 import { takeValues } from '../../table/column-builder.ts';
 import { asKeyPairs, type JoinKeys, keyPairsText } from '../../table/keys/key-pairs.ts';
-import { KeyReader, keysOfTable, shownKey } from '../../table/keys/key-reader.ts';
-import { changeOf, type Mend, mendsText, parseMends, settleMends } from '../../table/keys/mends.ts';
-import { type NearName, nearNames } from '../../table/keys/near-names.ts';
+import { keysOfTable, shownKey } from '../../table/keys/key-reader.ts';
+import type { Mend } from '../../table/keys/mends.ts';
+import type { NearName } from '../../table/keys/near-names.ts';
 import { requireField, type Schema } from '../../table/schema.ts';
 import { Batch, pieces } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
@@ -19,7 +19,8 @@ import {
 import { HeldTable } from '../joining/held-table.ts';
 import { type ManyRule, type ManySeen, parseMany, RowMaker, rowsAlike } from '../joining/many-rows.ts';
 import { Matching } from '../joining/matching.ts';
-import { isLayer, type ReadOptions, type Table, withoutGeometry } from '../layer.ts';
+import { type KeySides, keySides, mendedKeys } from '../joining/mended-keys.ts';
+import { isLayer, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 /** How a table is joined to a layer. */
@@ -46,75 +47,6 @@ export interface JoinOptions {
 /** Fewer matches than so many per cent are a mistake more often than not. */
 export const usualAtLeast = 50;
 
-/** Both sides of a join, and what is done with their keys. */
-interface Sides {
-  layer: Table;
-  table: Table;
-  keys: JoinKeys;
-  own: KeyReader;
-  other: KeyReader;
-  mends: readonly Mend[];
-}
-
-function sidesOf(layer: Table, table: Table, { on, repair = [] }: Pick<JoinOptions, 'on' | 'repair'>): Sides {
-  const keys = asKeyPairs(on);
-  return {
-    layer,
-    table,
-    keys,
-    own: KeyReader.of(layer.schema, layer.name, keys, 'own'),
-    other: KeyReader.of(table.schema, table.name, keys, 'other'),
-    mends: typeof repair === 'string' ? parseMends(repair) : repair,
-  };
-}
-
-/** Readers of the keys as mended, and names that stand for others. */
-interface Mended {
-  own: KeyReader;
-  other: KeyReader;
-  near: NearName[];
-  notes: string[];
-}
-
-/** Settles the mends by the keys of both sides; without mends nothing is read. */
-async function mended(sides: Sides, reading: ReadOptions): Promise<Mended> {
-  const { layer, table, mends } = sides;
-  if (mends.length === 0) return { own: sides.own, other: sides.other, near: [], notes: [] };
-  const [ours, theirs] = [
-    await keysOfTable(layer.batches(reading), sides.own),
-    await keysOfTable(table.batches(reading), sides.other),
-  ];
-  // Each part of a key of several pairs is changed by itself.
-  const parts = (index: typeof ours.index) => ({
-    *[Symbol.iterator]() {
-      for (const key of index.texts()) yield* key.split('\u001f');
-    },
-  });
-  const settled = settleMends(mends, { layer: () => parts(ours.index), table: () => parts(theirs.index) });
-  const change = { own: changeOf(settled, 'layer'), other: changeOf(settled, 'table') };
-  const notes = [`Repair: keys were compared with “${mendsText(settled)}”, as asked.`];
-  let near: NearName[] = [];
-  if (settled.some(({ kind }) => kind === 'near names')) {
-    const changed = (index: typeof ours.index, by: ((key: string) => string) | null) =>
-      new Set(
-        [...index.texts()].map((key) => (by === null ? key : key.split('\u001f').map(by).join('\u001f'))),
-      );
-    const [mine, others] = [changed(ours.index, change.own), changed(theirs.index, change.other)];
-    near = nearNames(
-      [...mine].filter((key) => !others.has(key)),
-      [...others].filter((key) => !mine.has(key)),
-    );
-    notes.push(nearWords(near));
-  }
-  return { own: sides.own.changed(change.own), other: sides.other.changed(change.other), near, notes };
-}
-
-function nearWords(near: readonly NearName[]): string {
-  if (near.length === 0) return 'No names were near enough to stand for each other.';
-  const shown = near.slice(0, 10).map(({ own, other }) => `${shownKey(own)} = ${shownKey(other)}`);
-  return `Near names that stand for each other: ${shown.join('; ')}${near.length > 10 ? ` and ${near.length - 10} more` : ''}.`;
-}
-
 const insteadOf = (near: readonly NearName[], held: HeldTable): ReadonlyMap<string, number> | null =>
   near.length === 0 ? null : new Map(near.map(({ own, other }) => [own, held.index.getText(other)]));
 
@@ -130,7 +62,7 @@ const insteadOf = (near: readonly NearName[], held: HeldTable): ReadonlyMap<stri
  * `join-nothing-matched`, `join-few-matched`
  */
 export function joinTable<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
-  const sides = sidesOf(layer, table, options);
+  const sides = keySides(layer, table, asKeyPairs(options.on), options.repair);
   const many = typeof options.many === 'string' ? parseMany(options.many) : (options.many ?? null);
   const weight = many?.by === undefined ? -1 : requireField(table.schema, many.by, table.name);
   const brought = columnsBrought({ layer, table }, sides.other.columns, { ...options, many });
@@ -150,7 +82,7 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
     handOn: (given) => given,
     async *run(account, source, signal) {
       account.notes.push(...brought.notes);
-      const ready = await mended(sides, { signal });
+      const ready = await mendedKeys(sides, { signal });
       account.notes.push(...ready.notes);
       const chosen = weight < 0 ? brought.chosen : [...brought.chosen, weight];
       const held = await HeldTable.of(table, ready.other, chosen, { signal });
@@ -286,18 +218,22 @@ export type Leftovers = 'features without a row' | 'rows without a feature';
 
 /** The features that find no row by a join, as they are. */
 export function featuresWithoutRow<T extends Table>(layer: T, table: Table, options: JoinOptions): T {
-  return leftoversOf(layer, sidesOf(layer, table, options), 'own');
+  return leftoversOf(layer, keySides(layer, table, asKeyPairs(options.on), options.repair), 'own');
 }
 
 /** The rows that no feature has by a join, as they are. */
 export function rowsWithoutFeature(layer: Table, table: Table, options: JoinOptions): Table {
-  return leftoversOf(withoutGeometry(table), sidesOf(layer, table, options), 'other');
+  return leftoversOf(
+    withoutGeometry(table),
+    keySides(layer, table, asKeyPairs(options.on), options.repair),
+    'other',
+  );
 }
 
-function leftoversOf<T extends Table>(given: T, sides: Sides, side: 'own' | 'other'): T {
+function leftoversOf<T extends Table>(given: T, sides: KeySides, side: 'own' | 'other'): T {
   return applyVerb('Left over', given, {
     async *run(account: Account, source, signal) {
-      const ready = await mended(sides, { signal });
+      const ready = await mendedKeys(sides, { signal });
       account.notes.push(...ready.notes);
       const [mine, others] = side === 'own' ? [ready.own, ready.other] : [ready.other, ready.own];
       const opposite = side === 'own' ? sides.table : sides.layer;

@@ -3,10 +3,11 @@ import { IsomericError } from '../../errors.ts';
 import { suggest } from '../../nearest.ts';
 import { readableName } from '../../table/code-book.ts';
 import { asKeyPairs } from '../../table/keys/key-pairs.ts';
-import { KeyReader, keysOfTable } from '../../table/keys/key-reader.ts';
-import { changeOf, type Mend, parseMends, settleMends } from '../../table/keys/mends.ts';
+import { keysOfTable } from '../../table/keys/key-reader.ts';
+import type { Mend } from '../../table/keys/mends.ts';
 import { mostSearchedRows, type RowKinds } from '../../table/row-kinds.ts';
 import type { Batch } from '../batch.ts';
+import { keySides, mendedKeys } from '../joining/mended-keys.ts';
 import type { Table } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -104,41 +105,22 @@ export interface UnitsOptions {
   repair?: string | readonly Mend[];
 }
 
-/** What only the keys of both sides tell of mends. */
-async function settled(
-  table: Table,
-  units: Table,
-  own: KeyReader,
-  theirs: KeyReader,
-  mends: readonly Mend[],
-  signal: AbortSignal | undefined,
-): Promise<Mend[]> {
-  if (mends.length === 0) return [];
-  const ofUnits = await keysOfTable(units.batches({ signal }), theirs);
-  const ofTable = await keysOfTable(table.batches({ signal }), own);
-  return settleMends(mends, { layer: () => ofUnits.index.texts(), table: () => ofTable.index.texts() });
-}
-
 /** Keeps the rows of the units of a layer: a table of the whole country cut to the study's part of it. */
 export function onlyUnits<T extends Table>(table: T, units: Table, options: UnitsOptions): T {
-  const keys = asKeyPairs(options.on);
-  const repair = typeof options.repair === 'string' ? parseMends(options.repair) : (options.repair ?? []);
-  const own = KeyReader.of(table.schema, table.name, keys, 'own');
-  const theirs = KeyReader.of(units.schema, units.name, keys, 'other');
+  // The units are the layer, as where a table is joined to them.
+  const keys = asKeyPairs([options.on[1], options.on[0]]);
+  const sides = keySides(units, table, keys, options.repair);
   return applyVerb('Units', table, {
     async *run(account, source, signal) {
-      const mends = await settled(table, units, own, theirs, repair, signal);
-      const { index } = await keysOfTable(
-        units.batches({ signal }),
-        theirs.changed(changeOf(mends, 'layer')),
-      );
-      const reader = own.changed(changeOf(mends, 'table'));
+      const ready = await mendedKeys(sides, { signal });
+      account.notes.push(...ready.notes);
+      const { index } = await keysOfTable(units.batches({ signal }), ready.own);
       const used = new Uint8Array(index.size);
       let all = 0;
       let kept = 0;
       for await (const batch of source) {
         const indices: number[] = [];
-        reader.each(batch, (i, bytes, start, end) => {
+        ready.other.each(batch, (i, bytes, start, end) => {
           if (bytes === null) return;
           const key = index.get(bytes, start, end);
           if (key < 0) return;
