@@ -7,12 +7,13 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { gzipSync, type Zippable, zipSync } from 'fflate';
 import { boundaryFiles, wardsOfFlats } from './country/boundaries.ts';
-import { catalogue, householdsOfFlats, housing, population } from './country/census.ts';
+import { catalogue, householdsOfFlats, housing, population, population2019 } from './country/census.ts';
 import { ombreyExtract } from './country/extract/ombrey.ts';
 import { osmPbf } from './country/extract/write-pbf.ts';
 import { osmXml } from './country/extract/write-xml.ts';
 import { buildings, footbridges, refugeHalls, roads, waterways } from './country/features.ts';
 import { floodDepth } from './country/flood-depth.ts';
+import { frequencyClasses, frequencyParts, frequencyUnits } from './country/frequency.ts';
 import { gridPrj, gridText } from './country/grid.ts';
 import { mobilityPack, residentsLong } from './country/mobility.ts';
 import { type ShapeLayer, shapefile } from './country/shapefile.ts';
@@ -50,12 +51,16 @@ const files: Record<string, Uint8Array> = {
   'teskaria-grid.wkt': text(`${gridText}\n`),
   'statistics-office/HOUSING.csv': text(housing()),
   'statistics-office/POPULATION.csv': text(population()),
+  'statistics-office/POPULATION-2019.csv': text(population2019()),
   'statistics-office/MOBILITY-2024.zip': mobilityPack(),
   'statistics-office/RESIDENTS.csv': text(residentsLong()),
   'statistics-office/catalogue.json': text(catalogue()),
   'map-extracts/teskaria-ombrey.zip': extract(),
   'map-extracts/ombrey.osm.pbf': osmPbf(ombreyExtract(), { level: 9, writer: 'Open Map Data Teskaria' }),
   'map-extracts/flood-depth.tif': floodDepth(),
+  'map-extracts/frequency-units.geojson': text(frequencyUnits()),
+  'map-extracts/frequency-parts.csv': text(frequencyParts()),
+  'map-extracts/frequency-classes.yaml': text(frequencyClasses()),
   'map-database/ombrey.osm.gz': gzipSync(text(osmXml(ombreyExtract())), { level: 9, mtime: 0 }),
   'order-desk/embankments.geojson': text(embankments()),
   'order-desk/pumps.geojson': text(pumps()),

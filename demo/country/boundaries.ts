@@ -47,8 +47,8 @@ function collection(name: string, features: Feature[]): string {
 const unit = (vintage: number) => (each: Unit) =>
   feature(each.code, { code: each.code, name: each.name, parent: each.parent, vintage }, united(each.cells));
 
-/** Wards as of 2019: four pairs still were one ward, three had another name. */
-function wards2019(): Feature[] {
+/** Pairs of wards that still were one in 2019: the first of each with its other half. */
+function mergedIn2019(): Map<Ward, Ward> {
   const merged = new Map<Ward, Ward>();
   for (const code of ['T102', 'T204', 'T205', 'T302']) {
     const cells = districts.find((district) => district.code === code)!.cells;
@@ -57,6 +57,21 @@ function wards2019(): Feature[] {
     )!;
     merged.set(first, cells.find((other) => other.row === first.row && other.column === first.column + 1)!);
   }
+  return merged;
+}
+
+/** The wards of 2019, each with the wards of today that it was. */
+export function cellsOf2019(): [code: string, cells: Ward[]][] {
+  const merged = mergedIn2019();
+  const gone = new Set(merged.values());
+  return wards
+    .filter((ward) => !gone.has(ward))
+    .map((ward) => [ward.code, merged.has(ward) ? [ward, merged.get(ward)!] : [ward]]);
+}
+
+/** Wards as of 2019: four pairs still were one ward, three had another name. */
+function wards2019(): Feature[] {
+  const merged = mergedIn2019();
   const gone = new Set(merged.values());
   const renamed = new Map([
     [wards[10], 'Old Karsk Cross'],

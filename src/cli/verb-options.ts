@@ -9,7 +9,7 @@ import { fileSource } from '../node/bytes.ts';
 import type { OpenOptions } from '../node/open.ts';
 import { type RuleTexts, rulesOf } from '../verbs/classify.ts';
 import type { OptionDescription, OptionKind, Verb } from '../verbs/description.ts';
-import { fieldFromText } from '../verbs/fields.ts';
+import { columnFromText, fieldFromText } from '../verbs/fields.ts';
 import { areaArgument } from './areas.ts';
 import { crsArgument, gridsAt, openInput } from './opening.ts';
 
@@ -73,12 +73,7 @@ const names = (list: string) =>
     .filter((name) => name !== '');
 
 /** `code, ward = name`: names of columns; NEW = OLD renames one. */
-export function columnsFromText(list: string): (string | readonly [string, string])[] {
-  return names(list).map((column) => {
-    const [name, old] = column.split('=').map((part) => part.trim());
-    return old === undefined ? name : ([old, name] as const);
-  });
-}
+export const columnsFromText = (list: string) => names(list).map(columnFromText);
 
 function oneOf(name: string, text: string, choices: readonly string[]): string {
   if (choices.includes(text)) return text;

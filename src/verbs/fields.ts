@@ -8,6 +8,12 @@ export function fieldsOf(texts: FieldTexts): Computation[] {
   return Object.entries(texts).map(([name, expression]) => ({ name, expression }));
 }
 
+/** `code`, or `ward = name`: a column, or one that gets a new name. Gives its name, or its name and the new one. */
+export function columnFromText(text: string): string | readonly [string, string] {
+  const [name, old] = text.split('=').map((part) => part.trim());
+  return old === undefined ? name : [old, name];
+}
+
 /** `no_car_share = share(no_car, households)`, as a command line writes it; a name with other signs in double quotes. */
 export function fieldFromText(text: string): Computation {
   const found = /^\s*(?:"([^"]+)"|([\p{L}_][\p{L}\p{N}_]*))\s*=\s*([\s\S]+)$/u.exec(text);

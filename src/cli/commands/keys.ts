@@ -59,18 +59,23 @@ function chanceWords({ remedy, agreements, doubtful, layerKeys, tableKeys }: Key
   return doubtful ? `${chance} This may be a false friend: look whether the units are the same.` : chance;
 }
 
+/** What the several rows of a key may become: the dominant part where they are shares of it. */
+const manyOf = ({ shares }: KeyAdvice) => (shares === undefined ? 'sum' : `greatest by ${shares}`);
+
 /** What a study says, line by line. */
 function studyLines(advice: KeyAdvice, table: string): string[] {
   const lines = [`- join: ${table}`, `  on: ${quotedForYaml(advice.text)}`];
   if (advice.remedy.text !== '') lines.push(`  repair: ${quotedForYaml(advice.remedy.text)}`);
   if (advice.many)
-    lines.push('  many: sum # a key has several rows: first, last, mean, list, rows …, or widen the table');
+    lines.push(
+      `  many: ${manyOf(advice)} # a key has several rows: sum, mean, first, last, list, rows …, or widen the table`,
+    );
   return lines;
 }
 
 function commandLine(advice: KeyAdvice, { layer, table }: Paths): string {
   const repair = advice.remedy.text === '' ? '' : ` --repair ${quotedForShell(advice.remedy.text)}`;
-  return `isomeric join ${quotedForShell(layer)} ${quotedForShell(table)} --on ${quotedForShell(advice.text)}${repair}${advice.many ? ' --many sum' : ''} --out joined.gpkg`;
+  return `isomeric join ${quotedForShell(layer)} ${quotedForShell(table)} --on ${quotedForShell(advice.text)}${repair}${advice.many ? ` --many ${quotedForShell(manyOf(advice))}` : ''} --out joined.gpkg`;
 }
 
 function printAdvice(output: Output, search: KeySearch, k: number, paths: Paths): void {

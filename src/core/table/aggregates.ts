@@ -82,6 +82,13 @@ export function parseAggregate(
   return { name, value: value ?? null, weight: weight ?? null, text };
 }
 
+/** The expressions in the brackets of an aggregate; null for a text that is none. */
+export function aggregateParts(text: string): string[] | null {
+  const found = /^\s*([a-z]+)\s*\(([\s\S]*)\)\s*$/i.exec(text);
+  const known = found !== null && aggregateNames.some((name) => name === found[1].toLowerCase());
+  return known ? splitAtCommas(found[2]) : null;
+}
+
 /** Splits at commas outside brackets and quotes. */
 function splitAtCommas(text: string): string[] {
   if (text.trim() === '') return [];

@@ -4,6 +4,7 @@ import { IsomericError } from '../../core/errors.ts';
 import { parseMany } from '../../core/layer/joining/many-rows.ts';
 import { parseClasses } from '../../core/mapping/classes.ts';
 import { rampColours } from '../../core/mapping/colours.ts';
+import { aggregateParts } from '../../core/table/aggregates.ts';
 import { parseExpression } from '../../core/table/cql2/parse.ts';
 import { parseKeyPairs, parseOn } from '../../core/table/keys/key-pairs.ts';
 import { parseMends } from '../../core/table/keys/mends.ts';
@@ -20,6 +21,10 @@ export const isCrsFile = (text: string): boolean => ['prj', 'wkt', 'txt'].includ
 type Read = (text: string) => unknown;
 
 const crs: Read = (text) => isCrsFile(text) || crsFromText(text);
+/** A figure of many rows, whose brackets may hold a condition, or an expression. */
+const figure: Read = (text) => {
+  for (const part of aggregateParts(text) ?? [text]) parseExpression(part);
+};
 const check: Read = (text) =>
   /^(valid|crs|meets the area|(key|sure):.*)$/.test(text) || parseExpression(text);
 const date: Read = (text) => {
@@ -47,8 +52,9 @@ const readable: readonly { at: readonly string[]; read: Read }[] = [
   { at: ['prepare', '*', '*', 'on'], read: parseKeyPairs },
   { at: ['prepare', '*', '*', 'repair'], read: parseMends },
   { at: ['prepare', '*', '*', 'many'], read: parseMany },
-  { at: ['prepare', '*', '*', 'compute', '*'], read: parseExpression },
-  { at: ['prepare', '*', '*', 'group', 'compute', '*'], read: parseExpression },
+  { at: ['prepare', '*', '*', 'compute', '*'], read: figure },
+  { at: ['prepare', '*', '*', 'group', 'compute', '*'], read: figure },
+  { at: ['prepare', '*', '*', 'classify', '*'], read: parseExpression },
   { at: ['check', '*', '*'], read: check },
   { at: ['draw', '*', 'classes'], read: parseClasses },
   { at: ['draw', '*', 'colours'], read: (text) => rampColours(text, 1) },

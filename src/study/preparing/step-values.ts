@@ -4,7 +4,7 @@ import { parseKeyPairs, parseOn } from '../../core/table/keys/key-pairs.ts';
 import { parseMends } from '../../core/table/keys/mends.ts';
 import { type RuleTexts, rulesOf } from '../../verbs/classify.ts';
 import type { OptionDescription, OptionKind } from '../../verbs/description.ts';
-import { type FieldTexts, fieldsOf } from '../../verbs/fields.ts';
+import { columnFromText, type FieldTexts, fieldsOf } from '../../verbs/fields.ts';
 import { verbNamed } from '../../verbs/register.ts';
 import type { Study } from '../file/schema.ts';
 import type { StudyStep, stepAreas } from '../file/steps.ts';
@@ -33,7 +33,7 @@ const readers: Readonly<Record<OptionKind, Read>> = {
   choice: asWritten,
   names: asWritten,
   numbers: asWritten,
-  columns: asWritten,
+  columns: (list: readonly string[]) => list.map(columnFromText),
   fields: (texts: FieldTexts, { study }) =>
     fieldsOf(texts).map((field) => ({ ...field, ...study.titles[field.name] })),
   rules: (texts: RuleTexts) => rulesOf(texts),

@@ -5,7 +5,7 @@ import { applyVerb } from './verb.ts';
 
 /** Says which CRS a layer without one (or with a wrong one) has. Coordinates stay as they are. */
 export function assignCrs(layer: Layer, crs: Crs): Layer {
-  return applyVerb('Assign CRS', layer, {
+  const told = applyVerb('Assign CRS', layer, {
     crs,
     count: layer.count,
     extent: layer.extent,
@@ -24,4 +24,6 @@ export function assignCrs(layer: Layer, crs: Crs): Layer {
       );
     },
   });
+  // Cells are where they were: what was said of them is said of their grid.
+  return layer.grid === undefined ? told : { ...told, grid: layer.grid };
 }

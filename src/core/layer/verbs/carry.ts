@@ -12,7 +12,7 @@ import { asPlainField } from '../feature-ids.ts';
 import { HeldTable } from '../joining/held-table.ts';
 import { exactSum } from '../joining/many-rows.ts';
 import { keySides, mendedKeys } from '../joining/mended-keys.ts';
-import { type Table, withoutGeometry } from '../layer.ts';
+import { inMemory, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
 /** How figures are carried to other units. */
@@ -68,9 +68,11 @@ export function carryFigures(table: Table, crosswalk: Table, options: CarryOptio
   return applyVerb('Carry', told, {
     schema,
     async *run(account, source, signal) {
-      const ready = await mendedKeys(sides, { signal });
+      // It may be made anew at each reading: once is enough.
+      const walk = await inMemory(crosswalk);
+      const ready = await mendedKeys({ ...sides, layer: walk }, { signal });
       account.notes.push(...ready.notes);
-      const held = await HeldTable.of(crosswalk, ready.own, s < 0 ? [t] : [t, s], { signal });
+      const held = await HeldTable.of(walk, ready.own, s < 0 ? [t] : [t, s], { signal });
       const shares = sharesOf(held, s >= 0, crosswalk.name);
       const mover = new Mover(held, shares, carried);
       for await (const batch of source) mover.add(batch, ready.other);

@@ -1,5 +1,6 @@
 import { grouped } from '../../../account.ts';
 import type { Table } from '../../../layer/layer.ts';
+import { KeyIndex } from '../key-index.ts';
 import { type JoinKeys, keyPairsText } from '../key-pairs.ts';
 import { KeyReader, keysOfTable } from '../key-reader.ts';
 import { parseMends } from '../mends.ts';
@@ -40,6 +41,8 @@ export interface KeyAdvice {
   tableRows: number;
   /** Where a key has several rows in the table. */
   many: boolean;
+  /** Column whose figures sum to one or a hundred in the rows of each key: the share of each part. */
+  shares?: string;
   agreements: Agreement[];
   /** True when it may be a match by chance. */
   doubtful: boolean;
@@ -107,6 +110,7 @@ export async function searchKeys(
     advices.push(...(await guarded(sides, ranked(advices)[0])));
   }
   const [best, ...others] = distinct(ranked(advices));
+  if (best?.many === true) best.shares = await sharesOf(table, best.on);
   const found =
     best === undefined || proofValue(best) < leastValue
       ? []
@@ -125,6 +129,27 @@ export async function searchKeys(
     advices: lists.length > 0 ? found.filter((each) => proofValue(each) > 0.6) : found,
     lists,
   };
+}
+
+/** The column that says which share of its key each row is. */
+async function sharesOf(table: Table, on: JoinKeys): Promise<string | undefined> {
+  const reader = KeyReader.of(table.schema, table.name, on, 'other');
+  const figures = table.schema.flatMap((field, c) =>
+    (field.type === 'integer' || field.type === 'real') && !reader.columns.includes(c) ? [c] : [],
+  );
+  const index = new KeyIndex();
+  const sums = figures.map(() => [] as number[]);
+  for await (const batch of table.batches())
+    reader.each(batch, (i, bytes, start, end) => {
+      if (bytes === null) return;
+      const key = index.add(bytes, start, end, i);
+      figures.forEach((c, k) => {
+        sums[k][key] = (sums[k][key] ?? 0) + batch.columns[c].number(i);
+      });
+    });
+  const whole = (sum: number) => Math.abs(sum - 1) < 0.005 || Math.abs(sum - 100) < 0.5;
+  const found = figures.findIndex((_, k) => sums[k].filter(whole).length > 0.9 * index.size);
+  return found < 0 ? undefined : table.schema[figures[found]].name;
 }
 
 /** What a remedy proves; more where names speak for it, a little less for each mend. */
