@@ -137,7 +137,8 @@ const parsers: Readonly<
   number: (name, text, { choices }) =>
     choices === undefined ? aboveZero(name, text) : Number(oneOf(name, text, choices)),
   percent: (name, text) => {
-    const value = text.trim() === '' ? Number.NaN : Number(text.replace(/\s*%$/, ''));
+    const bare = text.trim().replace('%', '').trim();
+    const value = bare === '' ? Number.NaN : Number(bare);
     if (value >= 0 && value <= 100) return value;
     throw new IsomericError('option-number', `--${dashed(name)} ${text} is no number from 0 to 100.`, {
       blame: 'usage',

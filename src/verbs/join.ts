@@ -61,7 +61,7 @@ export const joinVerb = describeVerb({
     value: { kind: 'text', words: 'with widen: the column with the figures', sign: 'name' },
     atLeast: {
       kind: 'percent',
-      words: 'per cent of the features that must find a row; fewer stop it',
+      words: 'per cent of the features, or of the keys of the table, that must meet; fewer of both stop it',
       sign: 'percent',
       usual: 50,
       study: 'at least',
@@ -83,7 +83,7 @@ export const joinVerb = describeVerb({
     },
     {
       command:
-        'isomeric join data/boundary-office/wards-2024.geojson data/statistics-office/RESIDENTS.csv --on "code = REF_AREA" --widen "SEX, AGE" --value OBS_VALUE --at-least 10 --out joined.gpkg',
+        'isomeric join data/boundary-office/wards-2024.geojson data/statistics-office/RESIDENTS.csv --on "code = REF_AREA" --widen "SEX, AGE" --value OBS_VALUE --out joined.gpkg',
       program: "join(housing, 'code = area_code', { many: 'last', unmatched: 'drop' })",
     },
   ],

@@ -59,17 +59,18 @@ function chanceWords({ remedy, agreements, doubtful, layerKeys, tableKeys }: Key
   return doubtful ? `${chance} This may be a false friend: look whether the units are the same.` : chance;
 }
 
-/** What the several rows of a key may become: the dominant part where they are shares of it. */
-const manyOf = ({ shares }: KeyAdvice) => (shares === undefined ? 'sum' : `greatest by ${shares}`);
+/** What the several rows of a key may become: the dominant part where they are shares of it, the last where hardly any has two. */
+const manyOf = ({ shares, rowsMore, tableKeys }: KeyAdvice) =>
+  shares !== undefined ? `greatest by ${shares}` : rowsMore < 0.05 * tableKeys ? 'last' : 'sum';
+
+const manyWords = ({ rowsMore, twice }: KeyAdvice) =>
+  `${grouped(rowsMore)} ${rowsMore === 1 ? 'row more' : 'rows more'} than keys${twice === undefined ? '' : `, as of ${twice}`}: sum, mean, first, last, list, rows … or widen the table`;
 
 /** What a study says, line by line. */
 function studyLines(advice: KeyAdvice, table: string): string[] {
   const lines = [`- join: ${table}`, `  on: ${quotedForYaml(advice.text)}`];
   if (advice.remedy.text !== '') lines.push(`  repair: ${quotedForYaml(advice.remedy.text)}`);
-  if (advice.many)
-    lines.push(
-      `  many: ${manyOf(advice)} # a key has several rows: sum, mean, first, last, list, rows …, or widen the table`,
-    );
+  if (advice.many) lines.push(`  many: ${manyOf(advice)} # ${manyWords(advice)}`);
   return lines;
 }
 

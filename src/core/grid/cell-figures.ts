@@ -28,10 +28,12 @@ export interface CellFigure {
  * @throws IsomericError `cell-figure-unknown`
  */
 export function parseCellFigure(text: string): CellFigure {
-  const found = /^\s*([a-z]+)(?:\s+(-?\d+(?:\.\d+)?(?:e-?\d+)?))?\s*$/i.exec(text);
-  const figure = cellFigureNames.find((name) => name === found?.[1]);
-  if (figure !== undefined && (found![2] !== undefined) === (figure === 'above'))
-    return figure === 'above' ? { figure, bound: Number(found![2]) } : { figure };
+  const [name, bound, ...more] = text.trim().split(/\s+/);
+  const figure = cellFigureNames.find((each) => each === name);
+  const value = bound === undefined ? Number.NaN : Number(bound);
+  const right = figure === 'above' ? Number.isFinite(value) : bound === undefined;
+  if (figure !== undefined && right && more.length === 0)
+    return figure === 'above' ? { figure, bound: value } : { figure };
   throw new IsomericError('cell-figure-unknown', `“${text}” is no figure of cells.`, {
     blame: 'usage',
     wrong: text,

@@ -297,12 +297,15 @@ describe('the account of a join', () => {
 
   it('stops where few match, unless few are expected', async () => {
     const codes = Array.from({ length: 10 }, (_, k) => `A${k}`);
-    const other = table('t', { area: ['A1', 'A2'], n: [1, 2] });
+    const other = table('t', { area: ['A1', 'A2', 'B3', 'B4', 'B5'], n: [1, 2, 3, 4, 5] });
     await expect(joined(wards(codes), other, { atLeast: undefined })).rejects.toMatchObject({
       code: 'join-few-matched',
       message: expect.stringContaining('Only 2 of 10 features'),
     });
     expect((await joined(wards(codes), other, { atLeast: 20 })).account.counts.matched).toBe(2);
+    // A table of a part of the units, all of which found its place, is no mistake.
+    const part = table('t', { area: ['A1', 'A2'], n: [1, 2] });
+    expect((await joined(wards(codes), part, { atLeast: undefined })).account.counts.matched).toBe(2);
   });
 
   it('gives what found no partner on either side', async () => {

@@ -28,7 +28,7 @@ export interface Joined {
   many: ManyRule | null;
   seen: ManySeen | null;
   repaired: boolean;
-  /** Per cent of the features that must find a row. */
+  /** Per cent of the features, or of the keys of the table, that must meet. */
   atLeast: number;
   /** Features that are not handed on because they found nothing. */
   dropped: boolean;
@@ -149,13 +149,16 @@ function remedyFor(
 }
 
 function stopWhereFew(
-  { layer, table, keys, matching, atLeast }: Joined,
+  { layer, table, keys, matching, atLeast, held }: Joined,
   lonely: readonly string[],
   over: readonly string[],
   remedy: KeyRemedy | undefined,
 ): void {
   const { all, matched } = matching;
   if (all === 0 || 100 * matched >= atLeast * all || (matched > 0 && all - matched <= 1)) return;
+  // A table of a part of the units is right where nearly all of it found its place.
+  const there = held.index.size;
+  if (matched > 0 && 100 * (there - over.length) >= Math.max(atLeast, 50) * there) return;
   const [reason] = explainLeftovers({ layer, table, matched: [], lonely, over });
   const advice = `${remedy === undefined ? (reason?.words ?? 'Look at both fields, and say others.') : `${remedyWords(remedy, matched)} (${remedy.examples.join(', ')}).`} “isomeric keys” searches all fields of both.`;
   const found = `${sample(lonely)} on one side, ${sample(over)} on the other.`;

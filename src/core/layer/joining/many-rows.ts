@@ -33,8 +33,8 @@ export interface ManyRule {
  */
 export function parseMany(text: string): ManyRule {
   const words = text.trim();
-  const by = /^(greatest|mean) by (?:"([^"]+)"|(.+))$/.exec(words);
-  if (by !== null) return { rule: `${by[1]} by` as ManyRule['rule'], by: by[2] ?? by[3].trim() };
+  for (const rule of ['greatest by', 'mean by'] as const)
+    if (words.startsWith(`${rule} `)) return { rule, by: unquoted(words.slice(rule.length).trim()) };
   const rule = manyRules.find((each) => each === words && !each.endsWith(' by'));
   if (rule !== undefined) return { rule };
   throw new IsomericError('join-many-unknown', `“${text}” says nothing that could be done with many rows.`, {
@@ -47,6 +47,10 @@ export function parseMany(text: string): ManyRule {
     ]),
   });
 }
+
+/** A name without the double quotes that it may stand in. */
+const unquoted = (name: string) =>
+  name.length > 2 && name.startsWith('"') && name.endsWith('"') ? name.slice(1, -1) : name;
 
 const numeric = ({ type }: Field) => type === 'integer' || type === 'real';
 const isFigure = (field: Field) => numeric(field) && field.role !== 'code';

@@ -40,7 +40,10 @@ export interface JoinOptions {
   unmatched?: 'keep' | 'drop';
   /** What happens to columns whose names the layer has: `number` when left out. */
   clash?: ClashRule;
-  /** Per cent of the features that must find a row, 50 when left out; fewer are an error, 0 lets everything pass. */
+  /**
+   * Per cent of the features, or of the keys of the table, that must meet, 50 when left out; fewer of both are an error, 0 lets
+   * everything pass.
+   */
   atLeast?: number;
 }
 

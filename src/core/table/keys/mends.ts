@@ -58,8 +58,7 @@ function withoutAccents(key: string): string {
 /** `1,001`, `1001.0`, `1.001E+03` → `1001`; what is no whole number stays. */
 function plainNumber(key: string): string {
   if (digitsOnly(key)) return key;
-  if (/^\d{1,3}(?:[,'’\u00a0\u202f ]\d{3})+(?:\.0+)?$/.test(key))
-    return key.replace(/\.0+$/, '').replace(/\D/g, '');
+  if (/^\d{1,3}(?:[,'’\u00a0\u202f ]\d{3})+(?:\.0+)?$/.test(key)) return key.split('.')[0].replace(/\D/g, '');
   if (/^\d+\.0+$/.test(key)) return key.slice(0, key.indexOf('.'));
   if (!/^\d(?:\.\d{1,15})?[eE]\+?\d{1,2}$/.test(key)) return key;
   const value = Number(key);
@@ -243,14 +242,16 @@ function listed(text: string): string[] {
 function mendFrom(words: string): Mend | null {
   const sided = / of the (layer|table)$/.exec(words);
   const bare = sided === null ? words : words.slice(0, sided.index);
-  const quoted = /"([^"]+)"$/.exec(bare);
+  const open = bare.indexOf('"');
+  const text = open > 0 && bare.endsWith('"') ? bare.slice(open + 1, -1) : '';
+  const quoted = text !== '' && !text.includes('"') ? { index: open, text } : null;
   const number = /(?:^| )(\d{1,3})(?= |$)/.exec(quoted === null ? bare : bare.slice(0, quoted.index));
   for (const kind of mendKinds) {
     const { form, both } = mends[kind];
     const side: Side = both ? 'both' : ((sided?.[1] as Side | undefined) ?? 'table');
     const mend: Mend = { kind, side };
     if (form.includes('#') && number !== null) mend.number = Number(number[1]);
-    if (form.includes('"') && quoted !== null) mend.text = quoted[1];
+    if (form.includes('"') && quoted !== null) mend.text = quoted.text;
     if (both && sided !== null) continue;
     const whole = sided === null && !both ? `${bare} of the table` : words;
     if (mendText(mend) === whole && !(form.includes('"') && quoted === null)) return mend;

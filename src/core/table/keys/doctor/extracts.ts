@@ -24,6 +24,13 @@ function commonStart(texts: readonly string[]): string {
 
 const reversed = (text: string) => [...text].reverse().join('');
 
+/** A text before the digits that it ends in. */
+function withoutLastDigits(text: string): string {
+  let end = text.length;
+  while (end > 0 && text[end - 1] >= '0' && text[end - 1] <= '9') end--;
+  return text.slice(0, end);
+}
+
 /** Lengths that at least a fifth of some texts have; with the next greater ones where they are numbers. */
 function usualLengths(texts: readonly string[], digits: boolean): number[] {
   const times = new Map<number, number>();
@@ -66,7 +73,7 @@ function partsAt(texts: readonly string[], side: Side): Mend[] {
 function shared(texts: readonly string[], side: Side): Mend[] {
   if (texts.length < 3) return [];
   const mends: Mend[] = [];
-  const start = commonStart(texts).replace(/\d+$/, '');
+  const start = withoutLastDigits(commonStart(texts));
   if (start !== '') mends.push({ kind: 'prefix', side, text: start });
   const end = reversed(commonStart(texts.map(reversed))).replace(/^\d+/, '');
   if (end !== '') mends.push({ kind: 'suffix', side, text: end });
@@ -97,7 +104,10 @@ export function extractsOf(own: readonly string[], other: readonly string[], sid
         number,
       });
   mends.push(...shared(texts, side), ...partsAt(texts, side));
-  if (texts.filter((text) => /\D\d+$/.test(text)).length > 0.6 * texts.length)
+  if (
+    texts.filter((text) => ![0, text.length].includes(withoutLastDigits(text).length)).length >
+    0.6 * texts.length
+  )
     mends.push({ kind: 'digits at the end', side });
   return mends;
 }

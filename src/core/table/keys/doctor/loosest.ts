@@ -32,7 +32,7 @@ const everything = changeOf(tidyKinds.map(tidyMend), 'layer')!;
 export function loosest(key: string): string {
   // Most keys are digits or small letters.
   if (/^[1-9][0-9]*$/.test(key)) return key;
-  if (/^0+[0-9]*$/.test(key)) return key.replace(/^0+(?=\d)/, '');
+  if (/^0[0-9]*$/.test(key)) return key.replace(/^0+(?=\d)/, '');
   return everything(key);
 }
 

@@ -41,6 +41,9 @@ export interface KeyAdvice {
   tableRows: number;
   /** Where a key has several rows in the table. */
   many: boolean;
+  /** Rows of the table beyond the first of each key, and one of those keys. */
+  rowsMore: number;
+  twice?: string;
   /** Column whose figures sum to one or a hundred in the rows of each key: the share of each part. */
   shares?: string;
   agreements: Agreement[];
@@ -219,6 +222,8 @@ async function adviceFor(sides: Sides, on: JoinKeys, most: number): Promise<KeyA
       over: theirs.filter((key) => !mine.set.has(key)),
     };
     const merged = remedy.merged.table;
+    const rowsMore = other.rows - other.blank - table.keys.length;
+    const twice = rowsMore > 0 ? other.index.times.findIndex((times) => times > 1) : -1;
     const known = remedy.met * 4 >= Math.min(layer.keys.length, table.keys.length);
     return {
       on,
@@ -228,7 +233,9 @@ async function adviceFor(sides: Sides, on: JoinKeys, most: number): Promise<KeyA
       tableKeys: table.keys.length,
       layerRows: own.rows,
       tableRows: other.rows,
-      many: other.rows - other.blank > table.keys.length || merged > 0,
+      many: rowsMore > 0 || merged > 0,
+      rowsMore: rowsMore + merged,
+      ...(twice < 0 ? {} : { twice: other.index.text(twice) }),
       agreements,
       doubtful: agreements.length === 0 && beyondChance(remedy, layer.keys.length, table.keys.length) < 4,
       reasons: [...levelReasons(sides, remedy), ...(known ? explainLeftovers(left) : [])],
