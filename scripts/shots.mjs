@@ -278,7 +278,7 @@ if (only === undefined || !only.startsWith('command')) {
   await page.goto(`${address}/report.html`);
   await page.screenshot({ path: join(target, 'report.png') });
   await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
-  await page.getByTestId('state').getByText('16 layers').waitFor();
+  await page.getByTestId('state').getByText('17 layers').waitFor();
   for (const layer of [
     'buildings',
     'footbridges',

@@ -92,6 +92,7 @@ export * from './layer/batch.ts';
 export { concatenate } from './layer/concatenate.ts';
 export * from './layer/feature-ids.ts';
 export { type Figures, figuresBy } from './layer/figures.ts';
+export type { ClashRule, Give } from './layer/joining/words.ts';
 export * from './layer/layer.ts';
 export { type Threads, useThreads } from './layer/threads.ts';
 export { assignCrs } from './layer/verbs/assign-crs.ts';
@@ -115,7 +116,7 @@ export {
   joinTable,
   rowsWithoutFeature,
 } from './layer/verbs/join.ts';
-export { type Give, type JoinTablesOptions, joinTables } from './layer/verbs/join-tables.ts';
+export { type JoinTablesOptions, joinTables } from './layer/verbs/join-tables.ts';
 export { type LengthenOptions, lengthenRows } from './layer/verbs/lengthen.ts';
 export { withReasonColumns } from './layer/verbs/reasons.ts';
 export { type ReprojectOptions, reprojectLayer } from './layer/verbs/reproject.ts';

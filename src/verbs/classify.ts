@@ -32,7 +32,8 @@ export const classifyVerb = describeVerb({
   },
   examples: [
     {
-      command: 'isomeric classify data/statistics-office/POPULATION.csv rules.yaml --as size --out sizes.csv',
+      command:
+        'isomeric classify data/map-extracts/frequency-parts.csv data/map-extracts/frequency-classes.yaml --as frequency --out classes.csv',
       study: '- classify:\n    large: persons >= 2000\n    small: persons < 2000\n  as: size',
       program: "classify({ large: 'persons >= 2000', small: 'persons < 2000' }, { as: 'size' })",
     },

@@ -1,6 +1,6 @@
-import { clashRules } from '../core/layer/joining/columns-brought.ts';
+import { clashRules, gives } from '../core/layer/joining/words.ts';
 import type { Table } from '../core/layer/layer.ts';
-import { gives, type JoinTablesOptions, joinTables } from '../core/layer/verbs/join-tables.ts';
+import type { JoinTablesOptions } from '../core/layer/verbs/join-tables.ts';
 import { parseKeyPairs } from '../core/table/keys/key-pairs.ts';
 import { describeVerb } from './description.ts';
 import { type Given, later, stepOf, type TableStep } from './step.ts';
@@ -83,11 +83,14 @@ export const joinVerb = describeVerb({
     },
     {
       command:
-        'isomeric join data/boundary-office/wards-2024.geojson data/statistics-office/RESIDENTS.csv --on "code = REF_AREA" --widen "SEX, AGE" --value OBS_VALUE --out joined.gpkg',
+        'isomeric join data/boundary-office/wards-2024.geojson data/statistics-office/RESIDENTS.csv --on "code = REF_AREA" --widen "SEX, AGE" --value OBS_VALUE --out residents.gpkg',
       program: "join(housing, 'code = area_code', { many: 'last', unmatched: 'drop' })",
     },
   ],
-  apply: (given, { table, ...options }) => joinTables(given, table, options as JoinTablesOptions),
+  async apply(given, { table, ...options }) {
+    const { joinTables } = await import('../core/layer/verbs/join-tables.ts');
+    return joinTables(given, table, options as JoinTablesOptions);
+  },
 });
 
 /**

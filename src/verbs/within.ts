@@ -1,4 +1,4 @@
-import { clashRules } from '../core/layer/joining/columns-brought.ts';
+import { clashRules } from '../core/layer/joining/words.ts';
 import type { Layer } from '../core/layer/layer.ts';
 import type { WithinOptions } from '../core/layer/verbs/within.ts';
 import { describeVerb } from './description.ts';

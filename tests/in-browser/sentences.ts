@@ -24,7 +24,10 @@ export async function sentences(files: Record<'wards' | 'districts' | 'table', s
   const wards = prepare(
     openLayer(source),
     clip(areaOf(openLayer(file(files.districts, 'districts.geojson')), "code IN ('T204', 'T205')")),
-    join(openTable(file(files.table, 'HOUSING.csv')), 'code = area_code', { columns: ['households'] }),
+    join(openTable(file(files.table, 'HOUSING.csv')), 'code = area_code', {
+      columns: ['households'],
+      many: 'last',
+    }),
     compute({ half: 'households / 2' }),
     reproject('EPSG:32626'),
   );

@@ -80,7 +80,7 @@ function anchorsOf(page: string): string[] {
 
 /** The words of a command line; quotes hold blanks together. */
 function words(line: string): string[] {
-  return [...line.matchAll(/"([^"]*)"|(\S+)/g)].map((found) => found[1] ?? found[2]);
+  return [...line.matchAll(/"([^"]*)"|'([^']*)'|(\S+)/g)].map((found) => found[1] ?? found[2] ?? found[3]);
 }
 
 /** Compiles all TypeScript of a page, strictly; each example becomes a program by the number of its line. */

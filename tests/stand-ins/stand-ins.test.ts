@@ -117,6 +117,7 @@ describe('offices that hand out files', () => {
     expect(files.sort()).toEqual([
       '/files/HOUSING.csv',
       '/files/MOBILITY-2024.zip',
+      '/files/POPULATION-2019.csv',
       '/files/POPULATION.csv',
       '/files/RESIDENTS.csv',
       '/files/catalogue.json',

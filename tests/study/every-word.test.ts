@@ -10,7 +10,7 @@ const text = readFileSync(join(demoFolder, 'study.yaml'), 'utf8');
 
 /** Parts below which keys are names that the author gives. */
 const named = /^(sources|gather|prepare|check|titles|draw)$/;
-const free = /^(compute|choose|levels|parameters|inputs|marks)$/;
+const free = /^(compute|choose|levels|parameters|inputs|marks|classify)$/;
 
 interface Word {
   word: string;

@@ -1,12 +1,8 @@
-import { IsomericError } from '../../errors.ts';
 import { withMarginNames } from '../../table/margin-fields.ts';
 import { type Field, fieldIndex, freeName, requireField, type Schema } from '../../table/schema.ts';
 import { asPlainField } from '../feature-ids.ts';
 import { fieldOfMany, type ManyRule } from './many-rows.ts';
-
-/** What happens to a column whose name the layer has already. */
-export const clashRules = ['number', 'table', 'keep', 'replace'] as const;
-export type ClashRule = (typeof clashRules)[number];
+import type { ClashRule } from './words.ts';
 
 /** Columns as they are asked for: names, or [name, new name]. */
 export type ColumnChoice = readonly (string | readonly [string, string])[];
@@ -86,15 +82,4 @@ function named(field: Field, name: string, free: string): Field {
     title: field.title ?? (free === name ? undefined : name),
     ...(free === name ? {} : { code: field.code ?? name }),
   };
-}
-
-/** A rule of its name. */
-export function clashRuleNamed(name: string): ClashRule {
-  const found = clashRules.find((rule) => rule === name);
-  if (found !== undefined) return found;
-  throw new IsomericError('clash-unknown', `“${name}” is no rule for names that clash.`, {
-    blame: 'usage',
-    wrong: name,
-    advice: `There is: ${clashRules.join(', ')}.`,
-  });
 }

@@ -3,13 +3,10 @@ import { IsomericError } from '../../errors.ts';
 import { asKeyPairs } from '../../table/keys/key-pairs.ts';
 import { fieldIndex } from '../../table/schema.ts';
 import type { ColumnChoice } from '../joining/columns-brought.ts';
+import type { Give } from '../joining/words.ts';
 import type { Table } from '../layer.ts';
 import { featuresWithoutRow, type JoinOptions, joinTable, rowsWithoutFeature } from './join.ts';
 import { widenRows } from './widen.ts';
-
-/** What a join gives: the features with their columns, or the leftovers of one side. */
-export const gives = ['joined', 'features without a row', 'rows without a feature'] as const;
-export type Give = (typeof gives)[number];
 
 /** How several tables are joined in one go. */
 export interface JoinTablesOptions extends JoinOptions {

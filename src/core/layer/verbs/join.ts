@@ -10,16 +10,12 @@ import { requireField, type Schema } from '../../table/schema.ts';
 import { Batch, pieces } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import { closeJoin, sample } from '../joining/account.ts';
-import {
-  type Brought,
-  type ClashRule,
-  type ColumnChoice,
-  columnsBrought,
-} from '../joining/columns-brought.ts';
+import { type Brought, type ColumnChoice, columnsBrought } from '../joining/columns-brought.ts';
 import { HeldTable } from '../joining/held-table.ts';
 import { type ManyRule, type ManySeen, parseMany, RowMaker, rowsAlike } from '../joining/many-rows.ts';
 import { Matching } from '../joining/matching.ts';
 import { type KeySides, keySides, mendedKeys } from '../joining/mended-keys.ts';
+import type { ClashRule } from '../joining/words.ts';
 import { isLayer, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 

@@ -65,7 +65,8 @@ export function tallyFeatures(units: Layer, things: Layer, options: TallyOptions
       const figures = plan.start(true);
       const counter = new Counter(held, geodesicMeasure(units.crs!), figures);
       const { box } = held;
-      if (box !== null) for await (const batch of own.batches({ box, signal })) counter.add(batch);
+      // Without units that have a place, all things are read and lie outside.
+      for await (const batch of own.batches(box === null ? { signal } : { box, signal })) counter.add(batch);
       let first = 0;
       for (const batch of held.batches) {
         const columns = [
