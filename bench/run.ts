@@ -9,7 +9,6 @@ import {
   geographicOf,
   geometriesFrom,
   grouped,
-  joinTable,
   type Table,
   transformer,
 } from '../src/core/index.ts';
@@ -18,7 +17,8 @@ import { catalogueLines } from './catalogue.ts';
 import { extractLines, extractMemory } from './extracts.ts';
 import { byBoxLines, geopackageWriting } from './formats.ts';
 import { downloadLine, pagingLine } from './gather.ts';
-import { geojsonText, keyed, shapefileBytes, squares, wavyArea } from './made.ts';
+import { joinLines } from './joins.ts';
+import { geojsonText, shapefileBytes, squares, wavyArea } from './made.ts';
 import { beside, lineOf, type Measured } from './measure.ts';
 import { memoryLines } from './memory.ts';
 import { overlayLines } from './overlay.ts';
@@ -183,26 +183,8 @@ if (wanted('reproject')) {
   }
 }
 
-if (wanted('join')) {
-  const { keys, table, layer } = keyed(1_000_000);
-  add(
-    await beside(
-      'Join',
-      '1,000,000 rows',
-      3,
-      'Map built and asked',
-      () => {
-        const map = new Map<string, number>();
-        for (let k = 0; k < keys.length; k++) map.set(keys[k], k);
-        let sum = 0;
-        for (let k = keys.length - 1; k >= 0; k--) sum += map.get(keys[k])!;
-        return sum;
-      },
-      () => drain(joinTable(layer, table, { on: ['code', 'code'] })),
-      3,
-    ),
-  );
-}
+if (wanted('join'))
+  for await (const line of joinLines()) typeof line === 'string' ? console.log(line) : add(line);
 
 if (wanted('memory')) for await (const line of memoryLines()) console.log(line);
 

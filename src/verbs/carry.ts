@@ -49,7 +49,7 @@ export const carryVerb = describeVerb({
   examples: [
     {
       command:
-        'isomeric carry data/statistics-office/HOUSING.csv data/boundary-office/wards-2024.geojson --on "area_code = code" --to district --out districts.csv',
+        'isomeric carry data/statistics-office/HOUSING.csv data/boundary-office/wards-2024.geojson --on "area_code = code" --to district --out rolled-up.csv',
       study: '- carry: districts\n  on: area_code = from',
       program: "carry(districts, 'area_code = from', { to: 'district' })",
     },

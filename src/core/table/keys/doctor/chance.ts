@@ -24,7 +24,10 @@ export interface Chance {
  * @param own keys that are looked for
  * @param other keys of the table, as they are compared
  */
-export function metByChance(own: ReadonlySet<string>, other: readonly string[]): Chance {
+export function metByChance(
+  own: { readonly size: number; has(key: string): boolean },
+  other: readonly string[],
+): Chance {
   const random = lot(other.length * 7919 + own.size);
   const signs: string[] = [];
   for (const key of other)

@@ -98,7 +98,7 @@ export async function keyColumnsOf(table: Table): Promise<KeyColumns> {
     name: table.name,
     rows,
     columns: usable.map(({ field, values, blank, likely }) =>
-      withKeys(keySet([...values]), { field: field.name, rows, blank, likely }),
+      withKeys(keySet([...values], values), { field: field.name, rows, blank, likely }),
     ),
     sample: sample.map((row) => usable.map(({ c }) => row[c])),
   };
@@ -124,5 +124,7 @@ function saidBefore(looked: Looked, all: readonly Looked[]): boolean {
 
 /** The map of loosest keys stays made when it is needed, not before. */
 function withKeys(set: KeySet, rest: Omit<KeyColumn, keyof KeySet>): KeyColumn {
-  return Object.defineProperty({ ...rest, keys: set.keys } as KeyColumn, 'loose', { get: () => set.loose });
+  return Object.defineProperty({ ...rest, keys: set.keys, has: set.has } as KeyColumn, 'loose', {
+    get: () => set.loose,
+  });
 }

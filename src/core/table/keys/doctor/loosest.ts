@@ -30,9 +30,10 @@ const everything = changeOf(tidyKinds.map(tidyMend), 'layer')!;
 
 /** What is left of a key when nothing but its letters and digits counts: keys that any of the mends brings together are the same. */
 export function loosest(key: string): string {
-  // Most keys are digits or small letters.
+  // Most keys are digits, or letters and digits without anything between them.
   if (/^[1-9][0-9]*$/.test(key)) return key;
   if (/^0[0-9]*$/.test(key)) return key.replace(/^0+(?=\d)/, '');
+  if (/^[A-Za-z][A-Za-z0-9]*$/.test(key)) return key.toLowerCase();
   return everything(key);
 }
 

@@ -6,14 +6,16 @@ import { leastTidying, loosest, type MetPair } from './loosest.ts';
 /** Different keys of one side. */
 export interface KeySet {
   keys: readonly string[];
+  has(key: string): boolean;
   /** What is left of each at its loosest → its number; made when it is first asked for. */
   readonly loose: ReadonlyMap<string, number>;
 }
 
-export function keySet(keys: readonly string[]): KeySet {
+export function keySet(keys: readonly string[], values: ReadonlySet<string> = new Set(keys)): KeySet {
   let loose: Map<string, number> | null = null;
   return {
     keys,
+    has: (key) => values.has(key),
     get loose() {
       if (loose === null) {
         loose = new Map();
@@ -48,7 +50,9 @@ export interface KeyRemedy {
 }
 
 /** Keys tried of one side, when there are more. */
-const mostTried = 20_000;
+const mostTried = 10_000;
+/** Keys of both sides together up to which something may be taken of either. */
+const mostBothSides = 100_000;
 /** Keys from which the least mends are found. */
 const mostWeighed = 2000;
 
@@ -115,23 +119,36 @@ function attempts(layer: KeySet, table: KeySet, most = mostTried): Attempt[] {
     extractsOf(layer.keys, table.keys, 'layer'),
     extractsOf(table.keys, layer.keys, 'table'),
   ];
+  const both = layer.keys.length + table.keys.length <= mostBothSides;
   for (const extract of own) {
     ofLayer(layer, table, [], extract);
-    if (!begins(extract)) continue;
+    if (!both || !begins(extract)) continue;
     const bare = after(layer, extract, 'layer');
     for (const then of extractsOf(table.keys, bare.keys, 'table')) ofTable(bare, table, [extract], then);
   }
   for (const extract of other) {
     ofTable(layer, table, [], extract);
-    if (!begins(extract)) continue;
+    if (!both || !begins(extract)) continue;
     const bare = after(table, extract, 'table');
     for (const then of extractsOf(layer.keys, bare.keys, 'layer')) ofLayer(layer, bare, [extract], then);
   }
   return found.sort((a, b) => b.met - a.met || a.mends.length - b.mends.length);
 }
 
+/** Share of the smaller side that meets as it is, from a spread of its keys. */
+function asTheyAre(layer: KeySet, table: KeySet): number {
+  const [few, many] = layer.keys.length <= table.keys.length ? [layer, table] : [table, layer];
+  const some = spread(few.keys, 5000);
+  return some.filter((key) => many.has(key)).length / Math.max(1, some.length);
+}
+
+/** Nothing needs to be done with keys of which so many meet as they are. */
+const enough = 0.98;
+
 /** About how many keys of the layer could meet some of the table by the best way there is: from a few of them. */
 export function quickMatch(layer: KeySet, table: KeySet): number {
+  const share = asTheyAre(layer, table);
+  if (share >= enough) return share * Math.min(layer.keys.length, table.keys.length);
   return attempts(layer, table, 1000)[0]?.met ?? 0;
 }
 
@@ -150,57 +167,126 @@ export function changedOf(
 const byParts = (change: (key: string) => string) => (key: string) =>
   key.includes(between) ? key.split(between).map(change).join(between) : change(key);
 
-/** Counts exactly what mends bring together. */
-export function proofOf(layer: KeySet, table: KeySet, mends: readonly Mend[]): KeyRemedy {
-  const settled = settleMends(mends, { layer: () => layer.keys, table: () => table.keys });
-  const [own, other] = [changedKeys(layer, settled, 'layer'), changedKeys(table, settled, 'table')];
+/** Counts what meets as it is. */
+function plainProof(layer: KeySet, table: KeySet): KeyRemedy {
+  let met = 0;
+  for (const each of layer.keys) if (table.has(each)) met++;
+  return {
+    mends: [],
+    text: '',
+    met,
+    metTable: met,
+    oneToOne: met,
+    byChance: Number.NaN,
+    tableByChance: Number.NaN,
+    merged: { layer: 0, table: 0 },
+    examples: [],
+  };
+}
+
+/**
+ * Counts what mends bring together: exactly, or from one in so many of the keys as they are compared – the same ones of both sides.
+ */
+export function proofOf(layer: KeySet, table: KeySet, mends: readonly Mend[], oneIn = 1): KeyRemedy {
+  if (mends.length === 0) return plainProof(layer, table);
+  const settled = settleMends(mends, {
+    layer: () => spread(layer.keys, mostWidths),
+    table: () => spread(table.keys, mostWidths),
+  });
+  const [own, other] = [
+    changedKeys(layer, settled, 'layer', oneIn),
+    changedKeys(table, settled, 'table', oneIn),
+  ];
   let met = 0;
   let metTable = 0;
   let oneToOne = 0;
-  const examples: string[] = [];
   for (const [made, mine] of own.made) {
     const theirs = other.made.get(made);
     if (theirs === undefined) continue;
-    met += mine.times;
-    metTable += theirs.times;
-    if (mine.times === 1 && theirs.times === 1) oneToOne++;
-    for (const { first } of [mine, theirs])
-      if (first !== made && examples.length < 3) examples.push(`${first} → ${made}`);
+    met += mine;
+    metTable += theirs;
+    if (mine === 1 && theirs === 1) oneToOne++;
   }
   return {
     mends: settled,
     text: mendsText(settled),
-    met,
-    metTable,
-    oneToOne,
+    met: met * oneIn,
+    metTable: metTable * oneIn,
+    oneToOne: oneToOne * oneIn,
     byChance: Number.NaN,
     tableByChance: Number.NaN,
-    merged: { layer: own.merged, table: other.merged },
-    examples,
+    merged: { layer: own.merged * oneIn, table: other.merged * oneIn },
+    examples: examplesOf(layer, table, settled, own.made, other.made),
   };
 }
 
+/** Keys from which widths are worked out. */
+const mostWidths = 100_000;
+
 interface Changed {
-  made: Map<string, { first: string; times: number }>;
+  /** Keys as they are compared, and how many different ones became each. */
+  made: Map<string, number>;
   merged: number;
 }
 
-function changedKeys({ keys }: KeySet, mends: readonly Mend[], side: 'layer' | 'table'): Changed {
+/** Does a text belong to one in so many? The same answer wherever it stands (FNV-1a). */
+function isDrawn(text: string, oneIn: number): boolean {
+  let hash = 0x811c9dc5;
+  for (let k = 0; k < text.length; k++) hash = Math.imul(hash ^ text.charCodeAt(k), 0x01000193);
+  return ((hash ^ (hash >>> 15)) >>> 0) % oneIn === 0;
+}
+
+function changedKeys(
+  { keys }: KeySet,
+  mends: readonly Mend[],
+  side: 'layer' | 'table',
+  oneIn: number,
+): Changed {
   const change = byParts(changeOf(mends, side) ?? unchanged);
-  const made = new Map<string, { first: string; times: number }>();
+  const made = new Map<string, number>();
   let merged = 0;
-  for (const first of keys) {
-    const to = change(first);
-    if (to === '') continue;
+  for (const each of keys) {
+    const to = change(each);
+    if (to === '' || (oneIn > 1 && !isDrawn(to, oneIn))) continue;
     const known = made.get(to);
-    if (known === undefined) made.set(to, { first, times: 1 });
+    if (known === undefined) made.set(to, 1);
     else {
-      known.times++;
+      made.set(to, known + 1);
       merged++;
     }
   }
   return { made, merged };
 }
+
+/** Keys before and after, of both sides in turn. */
+function examplesOf(
+  layer: KeySet,
+  table: KeySet,
+  mends: readonly Mend[],
+  own: ReadonlyMap<string, number>,
+  other: ReadonlyMap<string, number>,
+): string[] {
+  const found: string[][] = [[], []];
+  const sides = [
+    [layer, 'layer', other],
+    [table, 'table', own],
+  ] as const;
+  sides.forEach(([{ keys }, side, partners], k) => {
+    const change = byParts(changeOf(mends, side) ?? unchanged);
+    for (const each of keys.slice(0, 5000)) {
+      const to = change(each);
+      if (to !== each && partners.has(to)) found[k].push(`${shown(each)} → ${shown(to)}`);
+      if (found[k].length === 3) break;
+    }
+  });
+  const [mine, theirs] = found;
+  const both = mine.length > 0 && theirs.length > 0;
+  return both
+    ? [mine[0], theirs[0], mine[1] ?? theirs[1]].filter((each) => each !== undefined)
+    : [...mine, ...theirs];
+}
+
+const shown = (text: string) => text.split(between).join(', ');
 
 /** Standard deviations of a binomial draw between what met and what chance does. */
 function beyond(met: number, byChance: number, keys: number): number {
@@ -264,7 +350,10 @@ export function withChance(remedy: KeyRemedy, layer: KeySet, table: KeySet): Key
   const change = (side: 'layer' | 'table') => byParts(changeOf(remedy.mends, side) ?? unchanged);
   // A draw from a part of a large table reaches less; what it misses is made up for.
   const part = spread(table.keys, most).map(change('table'));
-  const own = new Set(layer.keys.map(change('layer')));
+  const own =
+    remedy.mends.length === 0
+      ? { size: layer.keys.length, has: layer.has }
+      : new Set(layer.keys.map(change('layer')));
   const { own: met, drawn } = metByChance(own, part);
   const share =
     1 - (1 - Math.min(1, met / Math.max(1, own.size))) ** (table.keys.length / Math.max(1, part.length));
@@ -283,20 +372,26 @@ export function withChance(remedy: KeyRemedy, layer: KeySet, table: KeySet): Key
  */
 export function searchPair(layer: KeySet, table: KeySet, most = 4): KeyRemedy[] {
   const remedies = new Map<string, KeyRemedy>();
+  // Of very many keys the ways are weighed by some of them, and the best is proved by all.
+  const all = layer.keys.length + table.keys.length;
+  const oneIn = Math.max(1, Math.floor(all / 100_000));
   const add = (mends: readonly Mend[]) => {
     if (remedies.has(key(mends))) return;
-    const remedy = proofOf(layer, table, mends);
+    const remedy = proofOf(layer, table, mends, oneIn);
     if (remedy.met > 0) remedies.set(key(mends), remedy);
   };
   add([]);
-  for (const { mends, pairs } of attempts(layer, table).slice(0, 2 * most)) {
+  const ways = asTheyAre(layer, table) >= enough ? [] : attempts(layer, table);
+  for (const { mends, pairs } of ways.slice(0, oneIn > 1 ? 3 : 2 * most)) {
     const tidy = leastTidying(pairs);
     // What is taken of a key is tidied, not the other way round: marks may be where it is parted.
     add([...mends, ...tidy]);
   }
   const value = (remedy: KeyRemedy) => worth(remedy, layer.keys.length, table.keys.length);
-  return leastOfEach([...remedies.values()])
+  const found = leastOfEach([...remedies.values()])
     .map((remedy) => withChance(remedy, layer, table))
     .sort((a, b) => value(b) - value(a) || costOf(a.mends) - costOf(b.mends))
-    .slice(0, most);
+    .slice(0, oneIn > 1 ? 1 : most);
+  if (oneIn === 1) return found;
+  return found.map((remedy) => withChance(proofOf(layer, table, remedy.mends), layer, table));
 }

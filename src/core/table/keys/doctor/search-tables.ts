@@ -12,6 +12,7 @@ import {
   beyondChance,
   changedOf,
   type KeyRemedy,
+  type KeySet,
   keySet,
   quickMatch,
   searchPair,
@@ -73,6 +74,8 @@ export interface KeySearchOptions {
 
 /** What proves less is no advice. */
 const leastValue = 0.1;
+/** Rows of both sides beyond which one sure find is enough. */
+const longTables = 200_000;
 /** Pairs of fields that are looked into. */
 const mostPairs = 8;
 
@@ -99,10 +102,19 @@ export async function searchKeys(
   if (options.on !== undefined) advices.push(...(await adviceFor(sides, options.on, most)));
   else {
     const pairs = likelyPairs(sides);
-    for (const [own, other] of pairs)
+    for (const { own, other, met } of pairs) {
+      // Very long tables are not gone through once more where keys meet as they are.
+      if (
+        sides.own.rows + sides.other.rows > longTables &&
+        advices.some((each) => isWhole(each) && each.remedy.mends.length === 0)
+      )
+        break;
+      // Where a pair meets one to one nearly whole, what meets less needs no proof.
+      if (advices.some(isWhole) && met < 0.9 * Math.min(own.keys.length, other.keys.length)) continue;
       advices.push(
         ...(await adviceFor(sides, [{ own: [{ name: own.field }], other: [{ name: other.field }] }], 2)),
       );
+    }
     const best = ranked(advices)[0];
     if (
       best === undefined ||
@@ -113,7 +125,7 @@ export async function searchKeys(
     advices.push(...(await guarded(sides, ranked(advices)[0])));
   }
   const [best, ...others] = distinct(ranked(advices));
-  if (best?.many === true) best.shares = await sharesOf(table, best.on);
+  if (best?.many === true) Object.assign(best, await sharesOf(table, best.on));
   const found =
     best === undefined || proofValue(best) < leastValue
       ? []
@@ -134,8 +146,8 @@ export async function searchKeys(
   };
 }
 
-/** The column that says which share of its key each row is. */
-async function sharesOf(table: Table, on: JoinKeys): Promise<string | undefined> {
+/** The column that says which share of its key each row is, and a key that has several rows. */
+async function sharesOf(table: Table, on: JoinKeys): Promise<Pick<KeyAdvice, 'shares' | 'twice'>> {
   const reader = KeyReader.of(table.schema, table.name, on, 'other');
   const figures = table.schema.flatMap((field, c) =>
     (field.type === 'integer' || field.type === 'real') && !reader.columns.includes(c) ? [c] : [],
@@ -152,7 +164,11 @@ async function sharesOf(table: Table, on: JoinKeys): Promise<string | undefined>
     });
   const whole = (sum: number) => Math.abs(sum - 1) < 0.005 || Math.abs(sum - 100) < 0.5;
   const found = figures.findIndex((_, k) => sums[k].filter(whole).length > 0.9 * index.size);
-  return found < 0 ? undefined : table.schema[figures[found]].name;
+  const twice = index.times.findIndex((times) => times > 1);
+  return {
+    ...(found < 0 ? {} : { shares: table.schema[figures[found]].name }),
+    ...(twice < 0 ? {} : { twice: index.text(twice) }),
+  };
 }
 
 /** What a remedy proves; more where names speak for it, a little less for each mend. */
@@ -175,6 +191,10 @@ function proofValue(advice: KeyAdvice): number {
 const ranked = (advices: readonly KeyAdvice[]): KeyAdvice[] =>
   [...advices].sort((a, b) => proofValue(b) - proofValue(a));
 
+/** Does nearly every key of the smaller side meet exactly one of the other? */
+const isWhole = ({ remedy, layerKeys, tableKeys }: KeyAdvice) =>
+  remedy.oneToOne >= 0.95 * Math.min(layerKeys, tableKeys);
+
 /** One advice for each pair of fields that reaches the same by the same repair. */
 function distinct(advices: readonly KeyAdvice[]): KeyAdvice[] {
   const seen = new Set<string>();
@@ -186,9 +206,17 @@ function distinct(advices: readonly KeyAdvice[]): KeyAdvice[] {
   });
 }
 
+/** Two fields, and about how many keys of the first meet some of the second. */
+interface LikelyPair {
+  own: KeyColumn;
+  other: KeyColumn;
+  met: number;
+  value: number;
+}
+
 /** Pairs of fields whose keys seem to meet, the likeliest first. */
-function likelyPairs({ own, other }: Sides): [KeyColumn, KeyColumn][] {
-  const pairs: { own: KeyColumn; other: KeyColumn; value: number }[] = [];
+function likelyPairs({ own, other }: Sides): LikelyPair[] {
+  const pairs: LikelyPair[] = [];
   for (const mine of own.columns)
     for (const theirs of other.columns) {
       const met = quickMatch(mine, theirs);
@@ -198,33 +226,52 @@ function likelyPairs({ own, other }: Sides): [KeyColumn, KeyColumn][] {
       pairs.push({
         own: mine,
         other: theirs,
+        met,
         value: share * enough * (1 + 0.1 * (mine.likely + theirs.likely)),
       });
     }
   pairs.sort((a, b) => b.value - a.value);
-  return pairs.slice(0, mostPairs).map((each) => [each.own, each.other]);
+  return pairs.slice(0, mostPairs);
 }
 
+/** The keys of one side, with the rows that have them. */
+interface SideKeys {
+  set: KeySet;
+  rows: number;
+  blank: number;
+}
+
+/** Keys of a side: those of one field are there already, others are read. */
+async function sideKeys(
+  table: Table,
+  columns: KeyColumns,
+  on: JoinKeys,
+  side: 'own' | 'other',
+): Promise<SideKeys> {
+  const [first] = on;
+  const fields = first[side];
+  if (on.length === 1 && fields.length === 1 && fields[0].width === undefined) {
+    const column = columns.columns.find(({ field }) => field === fields[0].name);
+    if (column !== undefined) return { set: column, rows: column.rows, blank: column.blank };
+  }
+  const { index, rows, blank } = await keysOfTable(
+    table.batches(),
+    KeyReader.of(table.schema, table.name, on, side),
+  );
+  return { set: keySet([...index.texts()]), rows, blank };
+}
+
+/** Keys that leftovers are looked for among. */
+const mostExplained = 200_000;
+
 async function adviceFor(sides: Sides, on: JoinKeys, most: number): Promise<KeyAdvice[]> {
-  const [own, other] = [
-    await keysOfTable(sides.layer.batches(), KeyReader.of(sides.layer.schema, sides.layer.name, on, 'own')),
-    await keysOfTable(sides.table.batches(), KeyReader.of(sides.table.schema, sides.table.name, on, 'other')),
-  ];
-  const [layer, table] = [keySet([...own.index.texts()]), keySet([...other.index.texts()])];
+  const own = await sideKeys(sides.layer, sides.own, on, 'own');
+  const other = await sideKeys(sides.table, sides.other, on, 'other');
+  const [layer, table] = [own.set, other.set];
   return searchPair(layer, table, most).map((remedy): KeyAdvice => {
     const agreements = agreementsOf(sides, on, remedy);
-    const [mine, theirs] = [changedOf(layer, remedy, 'layer'), changedOf(table, remedy, 'table')];
-    const left = {
-      layer: sides.layer.name,
-      table: sides.table.name,
-      matched: mine.filter((key) => theirs.set.has(key)),
-      lonely: mine.filter((key) => !theirs.set.has(key)),
-      over: theirs.filter((key) => !mine.set.has(key)),
-    };
     const merged = remedy.merged.table;
     const rowsMore = other.rows - other.blank - table.keys.length;
-    const twice = rowsMore > 0 ? other.index.times.findIndex((times) => times > 1) : -1;
-    const known = remedy.met * 4 >= Math.min(layer.keys.length, table.keys.length);
     return {
       on,
       text: keyPairsText(on),
@@ -235,11 +282,24 @@ async function adviceFor(sides: Sides, on: JoinKeys, most: number): Promise<KeyA
       tableRows: other.rows,
       many: rowsMore > 0 || merged > 0,
       rowsMore: rowsMore + merged,
-      ...(twice < 0 ? {} : { twice: other.index.text(twice) }),
       agreements,
       doubtful: agreements.length === 0 && beyondChance(remedy, layer.keys.length, table.keys.length) < 4,
-      reasons: [...levelReasons(sides, remedy), ...(known ? explainLeftovers(left) : [])],
+      reasons: [...levelReasons(sides, remedy), ...leftoverReasons(sides, layer, table, remedy)],
     };
+  });
+}
+
+/** Why keys are left over, where enough meet that it can be told and not too many are to be looked through. */
+function leftoverReasons(sides: Sides, layer: KeySet, table: KeySet, remedy: KeyRemedy): LeftoverReason[] {
+  const [mine, theirs] = [layer.keys.length, table.keys.length];
+  if (remedy.met * 4 < Math.min(mine, theirs) || Math.max(mine, theirs) > mostExplained) return [];
+  const [own, other] = [changedOf(layer, remedy, 'layer'), changedOf(table, remedy, 'table')];
+  return explainLeftovers({
+    layer: sides.layer.name,
+    table: sides.table.name,
+    matched: own.filter((key) => other.set.has(key)),
+    lonely: own.filter((key) => !other.set.has(key)),
+    over: other.filter((key) => !own.set.has(key)),
   });
 }
 
