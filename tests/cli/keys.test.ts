@@ -144,6 +144,17 @@ describe('isomeric keys', () => {
     });
   });
 
+  it('writes no lines for names that come again on both sides', async () => {
+    const names = ['Ambercastle', 'Brindlemoor', 'Cotterwick', 'Dunnaweald'];
+    const units = write('again.csv', ['name,size', ...names.flatMap((name) => [`${name},1`, `${name},2`])]);
+    const table = write('again-too.csv', ['town,n', ...names.flatMap((name) => [`${name},3`, `${name},4`])]);
+    const { out } = await isomeric('keys', units, table);
+    expect(out).toContain(
+      'Keys come several times on both sides (4 times more in again, 4 in again-too): they name no unit',
+    );
+    expect(out).not.toContain('- join:');
+  });
+
   it('warns of what may be chance, and proposes nothing where nothing meets', async () => {
     const units = write('zones.csv', ['zone', ...Array.from({ length: 12 }, (_, k) => String(1 + k))]);
     const numbers = write('numbers.csv', ['value', ...Array.from({ length: 12 }, (_, k) => String(12 - k))]);

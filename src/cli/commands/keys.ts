@@ -98,7 +98,8 @@ function printAdvice(output: Output, search: KeySearch, k: number, paths: Paths)
       `${grouped(merged.layer + merged.table)} keys that were different are the same when compared so: several units of one side meet one of the other.`,
     );
   for (const reason of advice.reasons) say(reason.words);
-  if (k > 0) return;
+  // What names no unit is not to be joined by.
+  if (k > 0 || advice.reasons.some(({ reason }) => reason === 'ambiguous')) return;
   for (const line of studyLines(advice, search.table.name)) say(colours.dim(`  ${line}`));
   say(colours.dim(commandLine(advice, paths)));
 }

@@ -191,6 +191,17 @@ describe('the search for a repair', () => {
     expect(remedy.met).toBe(own.length);
   });
 
+  it('gives numbers their zeros back before their first signs are counted', () => {
+    // 1001 is of 01, not of 10.
+    const units = ['01', '04', '10', '11'];
+    const parts = units.flatMap((unit) =>
+      Array.from({ length: 12 }, (_, k) => lost(`${unit}${padded(2 * k + 1, 3)}`)),
+    );
+    const remedy = best(units, parts);
+    expect(remedy.text).toBe('leading zeros to 5 of the table, first 2 signs of the table');
+    expect(remedy).toMatchObject({ met: 4, metTable: 48 });
+  });
+
   it('proposes nothing where keys meet as they are, and says what another vintage leaves', () => {
     expect(best(codes, codes).text).toBe('');
     const older = codes.map((code, k) => (k % 3 === 0 ? padded(7000 + k, 4) : code));

@@ -92,7 +92,9 @@ export function crosswalkOf(units: Layer, others: Layer, options: CrosswalkOptio
       account.notes.push(...notes());
       parts.settle(weights !== undefined, (options.leastShare ?? 0) / 100);
       yield* rowsOf(parts, sizes, schema);
-      closeCrosswalk(account, { parts, units, others, weights, options });
+      // The account of the pieces knows what had no place.
+      const { counts } = pieces.accounts[pieces.accounts.length - 1];
+      closeCrosswalk(account, { parts, units, others, weights, options, leftOut: counts.leftOut ?? 0 });
     },
   });
 }
@@ -222,9 +224,14 @@ interface Closing {
   others: Layer;
   weights: Layer | undefined;
   options: CrosswalkOptions;
+  /** Units without usable geometry. */
+  leftOut: number;
 }
 
-function closeCrosswalk(account: Account, { parts, units, others, weights, options }: Closing): void {
+function closeCrosswalk(
+  account: Account,
+  { parts, units, others, weights, options, leftOut }: Closing,
+): void {
   let whole = 0;
   let split = 0;
   let outside = 0;
@@ -282,6 +289,13 @@ function closeCrosswalk(account: Account, { parts, units, others, weights, optio
     });
   if (parts.blank > 0)
     account.notes.push(`${counted(parts.blank, 'piece', 'pieces')} of units without a key left out.`);
+  if (leftOut > 0)
+    account.findings.push({
+      code: 'crosswalk-without-place',
+      severity: 'warning',
+      layer: units.name,
+      words: `${counted(leftOut, 'unit has', 'units have')} no usable geometry and ${leftOut === 1 ? 'is' : 'are'} not in the crosswalk.`,
+    });
   const counts: Count[] = [
     [whole, 'go whole into one'],
     [split, 'are split'],

@@ -17,6 +17,8 @@ export interface Mend {
 interface MendDescription {
   /** Changes both sides alike. */
   both: boolean;
+  /** May also be of one side alone. */
+  either?: boolean;
   /** How it is written: `leading zeros to 6`; `#` is a number, `"` a text. */
   form: string;
   /** What it does, after “Keys”: for lists and help. */
@@ -126,6 +128,7 @@ const mends = {
   },
   'leading zeros': {
     both: true,
+    either: true,
     form: 'leading zeros [to #]',
     words: 'of digits get their zeros back',
     // Without a width that the keys of either side tell, zeros in front do not count.
@@ -220,13 +223,19 @@ export const mendKinds = Object.keys(mends) as MendKind[];
 export const mendDescription = (kind: MendKind): { form: string; words: string; both: boolean } =>
   mends[kind];
 
+/** May a mend be of one side alone? */
+function mayBeOfOne(kind: MendKind): boolean {
+  const { both, either }: MendDescription = mends[kind];
+  return !both || either === true;
+}
+
 /** A mend as it is written in a study and a command. */
 export function mendText({ kind, side, number, text }: Mend): string {
   const form: string = mends[kind].form
     .replace(/ \[to #\]/, number === undefined ? '' : ` to ${number}`)
     .replace('#', String(number))
     .replace('"', `"${text}"`);
-  return mends[kind].both || side === 'both' ? form : `${form} of the ${side}`;
+  return side === 'both' || !mayBeOfOne(kind) ? form : `${form} of the ${side}`;
 }
 
 /** Mends as they are written, one after the other. */
@@ -248,11 +257,12 @@ function mendFrom(words: string): Mend | null {
   const number = /(?:^| )(\d{1,3})(?= |$)/.exec(quoted === null ? bare : bare.slice(0, quoted.index));
   for (const kind of mendKinds) {
     const { form, both } = mends[kind];
-    const side: Side = both ? 'both' : ((sided?.[1] as Side | undefined) ?? 'table');
+    const of = sided?.[1] as Side | undefined;
+    const side: Side = both ? ((mayBeOfOne(kind) ? of : undefined) ?? 'both') : (of ?? 'table');
     const mend: Mend = { kind, side };
     if (form.includes('#') && number !== null) mend.number = Number(number[1]);
     if (form.includes('"') && quoted !== null) mend.text = quoted.text;
-    if (both && sided !== null) continue;
+    if (sided !== null && !mayBeOfOne(kind)) continue;
     const whole = sided === null && !both ? `${bare} of the table` : words;
     if (mendText(mend) === whole && !(form.includes('"') && quoted === null)) return mend;
   }

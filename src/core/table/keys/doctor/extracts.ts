@@ -40,6 +40,19 @@ function usualLengths(texts: readonly string[], digits: boolean): number[] {
   return digits ? [...new Set([...usual, ...usual.map((length) => length + 1)])] : usual;
 }
 
+/** The zeros that numbers of one side lost: all are digits, none begins with 0, and some are one shorter than the most. */
+export function lostZeros(keys: readonly string[], side: Side): Mend | null {
+  const texts = spread(keys, 2000);
+  if (texts.length < 3 || !texts.every((text) => /^[1-9][0-9]*$/.test(text))) return null;
+  const number = texts.reduce((most, text) => Math.max(most, text.length), 0);
+  const whole = texts.filter((text) => text.length === number).length;
+  const short = texts.filter((text) => text.length === number - 1).length;
+  // Counts from 1 on have all lengths; codes that lost zeros hardly more than two.
+  return short > 0 && number > 2 && whole + short > 0.98 * texts.length
+    ? { kind: 'leading zeros', side, number }
+    : null;
+}
+
 /** Words of many lengths: as many signs of their ends as other names have are no names. */
 function areNames(texts: readonly string[]): boolean {
   const worded = texts.filter((text) => /\p{L}{3}/u.test(text)).length;

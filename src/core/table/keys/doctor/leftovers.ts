@@ -2,7 +2,7 @@ import { counted, grouped } from '../../../account.ts';
 
 /** Why keys found no partner, where no repair would help. */
 export interface LeftoverReason {
-  reason: 'total' | 'finer' | 'coarser' | 'vintage' | 'blank';
+  reason: 'total' | 'finer' | 'coarser' | 'vintage' | 'ambiguous';
   /** Keys that it explains. */
   keys: number;
   words: string;

@@ -1,6 +1,6 @@
 import { changeOf, type Mend, type MendKind, mendsText, settleMends } from '../mends.ts';
 import { metByChance } from './chance.ts';
-import { extractsOf, spread } from './extracts.ts';
+import { extractsOf, lostZeros, spread } from './extracts.ts';
 import { leastTidying, loosest, type MetPair } from './loosest.ts';
 
 /** Different keys of one side. */
@@ -115,6 +115,16 @@ function attempts(layer: KeySet, table: KeySet, most = mostTried): Attempt[] {
       found.push({ mends: [...mends, extract], met: share, pairs: pairs.map(([a, b]) => [b, a] as const) });
   };
   ofLayer(layer, table, [], null);
+  // Numbers that lost their zeros begin otherwise than the codes that they were: they get them back before their signs are counted.
+  const [ownZeros, otherZeros] = [lostZeros(layer.keys, 'layer'), lostZeros(table.keys, 'table')];
+  if (ownZeros !== null) {
+    const whole = after(layer, ownZeros, 'layer');
+    for (const then of extractsOf(whole.keys, table.keys, 'layer')) ofLayer(whole, table, [ownZeros], then);
+  }
+  if (otherZeros !== null) {
+    const whole = after(table, otherZeros, 'table');
+    for (const then of extractsOf(whole.keys, layer.keys, 'table')) ofTable(layer, whole, [otherZeros], then);
+  }
   const [own, other] = [
     extractsOf(layer.keys, table.keys, 'layer'),
     extractsOf(table.keys, layer.keys, 'table'),

@@ -284,9 +284,27 @@ async function adviceFor(sides: Sides, on: JoinKeys, most: number): Promise<KeyA
       rowsMore: rowsMore + merged,
       agreements,
       doubtful: agreements.length === 0 && beyondChance(remedy, layer.keys.length, table.keys.length) < 4,
-      reasons: [...levelReasons(sides, remedy), ...leftoverReasons(sides, layer, table, remedy)],
+      reasons: [
+        ...ambiguousReasons(sides, own, other),
+        ...levelReasons(sides, remedy),
+        ...leftoverReasons(sides, layer, table, remedy),
+      ],
     };
   });
+}
+
+/** Keys that come again and again on both sides: something is missing that tells them apart. */
+function ambiguousReasons({ layer, table }: Sides, own: SideKeys, other: SideKeys): LeftoverReason[] {
+  const again = ({ set, rows, blank }: SideKeys) => rows - blank - set.keys.length;
+  const [mine, theirs] = [again(own), again(other)];
+  if (mine <= 0.02 * own.rows || theirs <= 0.02 * other.rows) return [];
+  return [
+    {
+      reason: 'ambiguous',
+      keys: mine,
+      words: `Keys come several times on both sides (${grouped(mine)} times more in ${layer.name}, ${grouped(theirs)} in ${table.name}): they name no unit; something that tells them apart is missing, as the unit above.`,
+    },
+  ];
 }
 
 /** Why keys are left over, where enough meet that it can be told and not too many are to be looked through. */
