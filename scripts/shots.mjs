@@ -144,10 +144,10 @@ const terminals = {
     'isomeric rows tally.gpkg --where "roads_km > 9.9" --columns code,name,roads_count,roads_km --limit 3',
   ],
   'command-join': [
-    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --out joined.gpkg',
-    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros" --out joined.gpkg --replace',
-    'isomeric reproject wards.gpkg --crs EPSG:32626 --out utm.gpkg',
-    'isomeric reproject data/map-extracts/teskaria-ombrey.zip --layer roads --crs EPSG:32626 --out no.gpkg',
+    'isomeric keys wards.gpkg data/statistics-office/POPULATION.csv --most 1',
+    'isomeric join wards.gpkg data/statistics-office/POPULATION.csv --on "code = ward" --repair "leading zeros to 6" --out people.gpkg',
+    'isomeric crosswalk data/boundary-office/wards-2019.geojson wards.gpkg --on code --least-share 0.5 --out walk.csv',
+    'isomeric summarise wards.gpkg data/map-extracts/flood-depth.tif --figures "mean, above 100" --as depth --grid-crs data/teskaria-grid.wkt --out depth.gpkg',
   ],
   'command-crs': [
     'isomeric crs EPSG:32626',

@@ -1,6 +1,6 @@
 import { type Account, type Count, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
-import { explainLeftovers } from '../../table/keys/doctor/leftovers.ts';
+import { explainLeftovers, isTotalKey } from '../../table/keys/doctor/leftovers.ts';
 import { type KeyRemedy, keySet, proofOf, searchPair } from '../../table/keys/doctor/pair-search.ts';
 import { type JoinKeys, keyPairsText } from '../../table/keys/key-pairs.ts';
 import { shownKey } from '../../table/keys/key-reader.ts';
@@ -242,14 +242,14 @@ function tellShares(account: Account, { layer, table, brought, held, matching }:
   const { all, matched, ground, groundMatched } = matching;
   if (ground > 0 && matched < all)
     account.notes.push(`${percent(groundMatched / ground)} of the ground of ${layer} has a row.`);
+  const counting = countingRows(held);
   let rows = 0;
-  for (let row = 0; row < held.rows; row++)
-    if (held.keyOf[row] >= 0 && matching.used[held.keyOf[row]] > 0) rows++;
-  if (rows === held.rows || rows === 0) return;
+  for (const row of counting) if (held.keyOf[row] >= 0 && matching.used[held.keyOf[row]] > 0) rows++;
+  if (rows === counting.length || rows === 0) return;
   const shares: { name: string; share: number }[] = [];
   brought.forEach((field, c) => {
     if (!isSummable(field)) return;
-    const totals = totalsOf(held, matching, c);
+    const totals = totalsOf(held, matching, c, counting);
     if (totals !== null && totals.all > 0)
       shares.push({ name: field.name, share: totals.arrived / totals.all });
   });
@@ -257,18 +257,33 @@ function tellShares(account: Account, { layer, table, brought, held, matching }:
   shares.sort((a, b) => a.share - b.share);
   const [least] = shares;
   const most = shares[shares.length - 1];
-  const words = `${percent(rows / held.rows)} of the rows of ${table} arrived, with ${percent(least.share)} of ${least.name}${most === least ? '' : ` to ${percent(most.share)} of ${most.name}`}.`;
+  const words = `${percent(rows / counting.length)} of the rows of ${table} arrived, with ${percent(least.share)} of ${least.name}${percent(most.share) === percent(least.share) ? '' : ` to ${percent(most.share)} of ${most.name}`}.`;
   account.notes.push(words);
-  if (rows / held.rows > 0.9 && least.share < rows / held.rows - 0.1)
+  const arrived = rows / counting.length;
+  if (arrived > 0.9 && least.share < arrived - 0.1)
     account.findings.push({ code: 'join-totals-left', severity: 'warning', layer, words });
 }
 
-/** Sum of a column over all rows and over those that arrived; null where it has values below zero. */
-function totalsOf(held: HeldTable, matching: Matching, c: number): { all: number; arrived: number } | null {
+/** Rows that are units: a total among them would count all of them twice. */
+function countingRows(held: HeldTable): number[] {
+  const totals = new Set<number>();
+  for (let key = 0; key < held.index.size; key++) if (isTotalKey(held.index.text(key))) totals.add(key);
+  const rows: number[] = [];
+  for (let row = 0; row < held.rows; row++) if (!totals.has(held.keyOf[row])) rows.push(row);
+  return rows;
+}
+
+/** Sum of a column over some rows and over those of them that arrived; null where it has values below zero. */
+function totalsOf(
+  held: HeldTable,
+  matching: Matching,
+  c: number,
+  counting: readonly number[],
+): { all: number; arrived: number } | null {
   const column = held.columns[c];
   const all: number[] = [];
   const arrived: number[] = [];
-  for (let row = 0; row < held.rows; row++) {
+  for (const row of counting) {
     const value = column.number(row);
     if (value < 0) return null;
     if (Number.isNaN(value)) continue;

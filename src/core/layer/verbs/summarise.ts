@@ -298,7 +298,9 @@ function tellUnits(
     if (each.cells > 0 && each.cells < 0.99 * each.all) short.push(held.id(unit));
   });
   const named = (ids: readonly (string | number)[]) =>
-    `${listed(ids.slice(0, 5).map(String))}${ids.length > 5 ? ` and ${grouped(ids.length - 5)} more` : ''}`;
+    ids.length > 5
+      ? `${ids.slice(0, 5).join(', ')} and ${grouped(ids.length - 5)} more`
+      : listed(ids.map(String));
   if (without.length > 0)
     account.findings.push({
       code: 'grid-without-data',

@@ -11,6 +11,9 @@ export interface LeftoverReason {
 const totalCode = /^(_T|_Z|TOT|TOTAL|ALL|SUM|9{2,}|0{2,})$/i;
 const totalWords = /^\W*(grand |over|sub-?)?(total|sum|insgesamt|ensemble)\b/i;
 
+/** Does a key name all units together? */
+export const isTotalKey = (key: string): boolean => totalCode.test(key) || totalWords.test(key);
+
 /** The form of a key: its length, and where letters and digits are: `A0-000`. */
 const formOf = (key: string) => key.replace(/\p{L}/gu, 'A').replace(/\d/g, '0');
 
@@ -44,7 +47,7 @@ interface Leftovers {
 /** Words for what is left of two sides after their keys have been held against each other: totals, another level, another vintage. */
 export function explainLeftovers({ layer, table, matched, lonely, over }: Leftovers): LeftoverReason[] {
   const reasons: LeftoverReason[] = [];
-  const totals = over.filter((key) => totalCode.test(key) || totalWords.test(key));
+  const totals = over.filter(isTotalKey);
   if (totals.length > 0)
     reasons.push({
       reason: 'total',

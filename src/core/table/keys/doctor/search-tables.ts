@@ -63,6 +63,7 @@ export interface KeySearch {
   lists: ThroughList[];
 }
 
+/** What is searched, and what may stand between both sides. */
 export interface KeySearchOptions {
   /** Only these fields; all pairs when left out. */
   on?: JoinKeys;
