@@ -45,6 +45,18 @@ export const carryVerb = describeVerb({
       words: 'fields that are means or rates, each with the count that weighs it: "income by households"',
       sign: 'names',
     },
+    against: {
+      kind: 'table',
+      words:
+        'figures that the other units themselves have, in fields of the same names: sums are held against them',
+      sign: 'path',
+    },
+    againstKey: {
+      kind: 'text',
+      words: 'field of that table with the keys of its units',
+      sign: 'name',
+      study: 'against key',
+    },
   },
   examples: [
     {
@@ -54,8 +66,9 @@ export const carryVerb = describeVerb({
       program: "carry(districts, 'area_code = from', { to: 'district' })",
     },
   ],
-  apply: (given, { by, on, to, share, counts, means, repair }) =>
+  apply: (given, { by, on, to, share, counts, means, repair, against, againstKey }) =>
     carryFigures(given, by, {
+      ...(against === undefined ? {} : { against: { table: against, key: againstKey ?? to ?? 'to' } }),
       on,
       repair,
       counts,
@@ -79,11 +92,12 @@ function meanFrom(text: string): readonly [string, string] {
 export function carry(
   by: Given<Table>,
   on: string,
-  { means = [], ...options }: Omit<CarryOptions, 'on'> = {},
+  { means = [], against, ...options }: Omit<CarryOptions, 'on'> = {},
 ): RowStep {
   const held = later(by);
   return stepOf(carryVerb, async () => ({
     ...options,
+    ...(against === undefined ? {} : { against: against.table, againstKey: against.key }),
     means: means.map(([mean, weight]) => `${mean} by ${weight}`),
     by: await held,
     on: parseOn(on),

@@ -8,6 +8,7 @@ import {
   searchKeys,
   type Table,
 } from '../../core/index.ts';
+import { openPath } from '../../node/index.ts';
 import { openInput } from '../opening.ts';
 import { type Output, printJson, sentenceText } from '../output.ts';
 import {
@@ -179,7 +180,10 @@ export const addKeys: AddCommand = (program) => {
     .option('--layer <name>', 'which of the layers of <layer>, when there are several')
     .option('--table <name>', 'which of the tables of <table>, when there are several')
     .option('--on <keys>', 'look only at these fields: LAYER_FIELD = TABLE_FIELD')
-    .option('--list <path...>', 'lists of codes or crosswalks that may stand between both sides')
+    .option(
+      '--list <path...>',
+      'lists of codes or crosswalks that may stand between both sides: files, or a folder with some, as what a study gathered',
+    )
     .option('--most <number>', 'how many ways to show', '3')
     .action(async (layer: string, table: string, options: KeyOptions, own: Command) => {
       const output = outputOf(own);
@@ -191,7 +195,9 @@ export const addKeys: AddCommand = (program) => {
         await openInput(table, { layer: options.table, ...reading }),
       ];
       const lists: Table[] = [];
-      for (const path of options.list ?? []) lists.push(await openInput(path, reading));
+      for (const path of options.list ?? [])
+        for (const { table: list, describes } of await openPath(path, reading))
+          if (describes !== true) lists.push(list);
       await explainKeys(output, given, other, { on, lists, most, paths: { layer, table } });
     });
   withTableOptions(command);

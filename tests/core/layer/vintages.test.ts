@@ -214,6 +214,39 @@ describe('figures carried to other units', () => {
     ]);
   });
 
+  it('are held against what the parents themselves have', async () => {
+    const wards = table(
+      [texts('ward', ['A', 'B', 'C', 'D']), texts('district', ['X', 'X', 'Y', 'Y'])],
+      'wards',
+    );
+    const districts = table([texts('district', ['X', 'Y', 'Z']), reals('people', [140, 12, 9])], 'districts');
+    const { account } = await rows(
+      carryFigures(figures, wards, {
+        on: ['code', 'ward'],
+        to: 'district',
+        counts: ['people', 'income'],
+        against: { table: districts, key: 'district' },
+      }),
+    );
+    expect(account.findings).toMatchObject([
+      {
+        code: 'sum-differs',
+        words: 'people: the sum of the parts differs from districts in 1 of 2 units (Y 10 in place of 12).',
+      },
+    ]);
+    const right = table([texts('id', ['X', 'Y']), reals('people', [140, 10])], 'right');
+    const agreed = await rows(
+      carryFigures(figures, wards, {
+        on: ['code', 'ward'],
+        to: 'district',
+        counts: ['people'],
+        against: { table: right, key: 'id' },
+      }),
+    );
+    expect(agreed.account.notes).toContain('people: sums agree with right in 2 units.');
+    expect(agreed.account.findings).toEqual([]);
+  });
+
   it('are refused where shares would lose or double them', async () => {
     const half = table(
       [texts('from', ['A', 'A']), texts('to', ['1', '2']), reals('share', [0.5, 0.4])],

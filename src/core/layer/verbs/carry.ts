@@ -12,6 +12,7 @@ import { asPlainField } from '../feature-ids.ts';
 import { HeldTable } from '../joining/held-table.ts';
 import { exactSum } from '../joining/many-rows.ts';
 import { keySides, mendedKeys } from '../joining/mended-keys.ts';
+import { type Against, tellAgainst } from '../joining/sums-against.ts';
 import { inMemory, type Table, withoutGeometry } from '../layer.ts';
 import { applyVerb } from './verb.ts';
 
@@ -29,6 +30,8 @@ export interface CarryOptions {
   counts?: readonly string[];
   /** Fields that are means or rates, with the count that weighs each: `['income', 'households']`. */
   means?: readonly (readonly [mean: string, weight: string])[];
+  /** Figures that the other units themselves have, by the same names: the sums of their parts are held against them. */
+  against?: Against;
 }
 
 /** Columns that are carried, by their places in the table. */
@@ -59,6 +62,8 @@ export function carryFigures(table: Table, crosswalk: Table, options: CarryOptio
     options.share === undefined
       ? fieldIndex(crosswalk.schema, 'share')
       : requireField(crosswalk.schema, options.share, crosswalk.name);
+  if (options.against !== undefined)
+    requireField(options.against.table.schema, options.against.key, options.against.table.name);
   const carried = carriedOf(table, sides.other.columns, options);
   const schema: Schema = [
     asPlainField(crosswalk.schema[t]),
@@ -77,6 +82,13 @@ export function carryFigures(table: Table, crosswalk: Table, options: CarryOptio
       const mover = new Mover(held, shares, carried);
       for await (const batch of source) mover.add(batch, ready.other);
       yield* mover.batches(schema);
+      if (options.against !== undefined) {
+        const fields = carried
+          .filter(({ weight, estimate }) => weight < 0 && estimate < 0)
+          .map(({ field }) => field);
+        const sum = (field: number, unit: string) => mover.figure(field, mover.units.get(unit)!);
+        await tellAgainst(account, options.against, new Set(mover.units.keys()), fields, sum, { signal });
+      }
       closeCarry(account, { table, crosswalk, options, mover, carried, held });
     },
   });
@@ -277,7 +289,7 @@ class Mover {
   }
 
   /** The figure of a unit; NaN where nothing came. */
-  private figure(k: number, unit: number): number {
+  figure(k: number, unit: number): number {
     if (!this.got[k].has(unit)) return Number.NaN;
     const { weight, estimate } = this.carried[k];
     if (estimate >= 0) {
