@@ -1,8 +1,9 @@
-import { clashRules, gives } from '../core/layer/joining/words.ts';
+import { gives } from '../core/layer/joining/words.ts';
 import type { Table } from '../core/layer/layer.ts';
 import type { JoinTablesOptions } from '../core/layer/verbs/join-tables.ts';
 import { parseKeyPairs } from '../core/table/keys/key-pairs.ts';
 import { describeVerb } from './description.ts';
+import { joining } from './joining.ts';
 import { type Given, later, stepOf, type TableStep } from './step.ts';
 
 export const joinVerb = describeVerb({
@@ -45,14 +46,7 @@ export const joinVerb = describeVerb({
       choices: ['keep', 'drop'],
       usual: 'keep',
     },
-    clash: {
-      kind: 'choice',
-      words:
-        'what becomes of a column whose name the layer has: it gets a number, the name of its table in front, stays away, or takes the place',
-      sign: 'rule',
-      choices: clashRules,
-      usual: 'number',
-    },
+    clash: joining.clash,
     widen: {
       kind: 'names',
       words: 'columns of a long table whose values become columns first',

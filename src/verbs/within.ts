@@ -1,7 +1,7 @@
-import { clashRules } from '../core/layer/joining/words.ts';
 import type { Layer } from '../core/layer/layer.ts';
 import type { WithinOptions } from '../core/layer/verbs/within.ts';
 import { describeVerb } from './description.ts';
+import { joining } from './joining.ts';
 import { type Given, type LayerStep, later, stepOf } from './step.ts';
 
 export const withinVerb = describeVerb({
@@ -37,14 +37,7 @@ export const withinVerb = describeVerb({
       choices: ['keep', 'drop'],
       usual: 'keep',
     },
-    clash: {
-      kind: 'choice',
-      words:
-        'what becomes of a column whose name the layer has: it gets a number, the name of its table in front, stays away, or takes the place',
-      sign: 'rule',
-      choices: clashRules,
-      usual: 'number',
-    },
+    clash: joining.clash,
   },
   examples: [
     {

@@ -1,4 +1,5 @@
 import { IsomericError } from '../errors.ts';
+import { ExactSum } from '../exact-sum.ts';
 import { suggest } from '../nearest.ts';
 
 /** Figures of the cells of a unit, by name; `above` takes a bound. */
@@ -56,8 +57,7 @@ export class CellSums {
   private weight = 0;
   private mean = 0;
   private squares = 0;
-  private sum = 0;
-  private rest = 0;
+  private readonly sum = new ExactSum();
   private least = Number.POSITIVE_INFINITY;
   private greatest = Number.NEGATIVE_INFINITY;
   /** Weight above each bound, in the order of `bounds`. */
@@ -82,10 +82,7 @@ export class CellSums {
     const from = value - this.mean;
     this.mean += (from * weight) / this.weight;
     this.squares += weight * from * (value - this.mean);
-    const part = value * share;
-    const next = this.sum + part;
-    this.rest += Math.abs(this.sum) >= Math.abs(part) ? this.sum - next + part : part - next + this.sum;
-    this.sum = next;
+    this.sum.add(value * share);
     if (value < this.least) this.least = value;
     if (value > this.greatest) this.greatest = value;
     for (let k = 0; k < this.bounds.length; k++) if (value > this.bounds[k]) this.above[k] += weight;
@@ -101,7 +98,7 @@ export class CellSums {
       case 'mean':
         return this.mean;
       case 'sum':
-        return this.sum + this.rest;
+        return this.sum.value;
       case 'least':
         return this.least;
       case 'greatest':

@@ -1,3 +1,4 @@
+import { ExactSums } from '../exact-sum.ts';
 import type { Batch } from '../layer/batch.ts';
 import type { Aggregate } from './aggregates.ts';
 import { marginOfSum } from './margins.ts';
@@ -5,10 +6,11 @@ import { marginOfSum } from './margins.ts';
 /** Different values that a list names; more are counted. */
 const mostListed = 1000;
 
-/** Gathers one aggregate for all groups. Sums are compensated (Neumaier), so that their order does not matter. */
+/** Gathers one aggregate for all groups. The order of the rows does not matter. */
 export class Gatherer {
-  private readonly sums: number[] = [];
-  private readonly rests: number[] = [];
+  private readonly sums = new ExactSums();
+  /** Least or greatest value of each group. */
+  private readonly ends: number[] = [];
   private readonly weights: number[] = [];
   private readonly counts: number[] = [];
   /** Rows of the group whose value is blank. */
@@ -62,7 +64,7 @@ export class Gatherer {
         this.text(group, String(value));
         return;
       case 'share':
-        this.plus(group, value === true ? (weight as number) * share : 0);
+        this.sums.add(group, value === true ? (weight as number) * share : 0);
         this.weights[group] += (weight as number) * share;
         return;
       default:
@@ -74,11 +76,11 @@ export class Gatherer {
   private number(group: number, number: number, weight: number, share: number): void {
     const { name } = this.aggregate;
     const first = this.counts[group] === 1;
-    if (name === 'least') this.sums[group] = first ? number : Math.min(this.sums[group], number);
-    else if (name === 'greatest') this.sums[group] = first ? number : Math.max(this.sums[group], number);
+    if (name === 'least') this.ends[group] = first ? number : Math.min(this.ends[group], number);
+    else if (name === 'greatest') this.ends[group] = first ? number : Math.max(this.ends[group], number);
     else if (name === 'median' || name === 'deviation') this.values[group].push(number);
     else {
-      this.plus(group, number * (name === 'sum' ? share : weight));
+      this.sums.add(group, number * (name === 'sum' ? share : weight));
       this.weights[group] += weight;
     }
   }
@@ -99,21 +101,12 @@ export class Gatherer {
   }
 
   private start(): void {
-    this.sums.push(0);
-    this.rests.push(0);
     this.weights.push(0);
     this.counts.push(0);
     this.blanks.push(0);
     this.values.push([]);
     this.texts.push(new Map());
     this.margins.push({ margins: [], estimates: [], known: true });
-  }
-
-  private plus(group: number, value: number): void {
-    const sum = this.sums[group];
-    const next = sum + value;
-    this.rests[group] += Math.abs(sum) >= Math.abs(value) ? sum - next + value : value - next + sum;
-    this.sums[group] = next;
   }
 
   /** The result for a group; null when it has no value (a mean of nothing, a division by weights of zero). */
@@ -125,10 +118,10 @@ export class Gatherer {
     if (name === 'distinct') return this.texts[group]?.size ?? 0;
     if (count === 0) return name === 'sum' && (this.blanks[group] ?? 0) === 0 && this.empties ? 0 : null;
     if (name === 'list' || name === 'commonest') return this.ofTexts(group);
-    if (name === 'least' || name === 'greatest') return this.sums[group];
+    if (name === 'least' || name === 'greatest') return this.ends[group];
     if (name === 'median') return medianOf(this.values[group]);
     if (name === 'deviation') return deviationOf(this.values[group]);
-    const sum = this.sums[group] + this.rests[group];
+    const sum = this.sums.of(group);
     if (name === 'sum') return sum;
     const mean = (sum / this.weights[group]) * (name === 'share' ? 100 : 1);
     return Number.isFinite(mean) ? mean : null;

@@ -1,5 +1,6 @@
 import { type Account, type Count, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
+import { exactSum } from '../../exact-sum.ts';
 import { explainLeftovers, isTotalKey } from '../../table/keys/doctor/leftovers.ts';
 import { type KeyRemedy, keySet, proofOf, searchPair } from '../../table/keys/doctor/pair-search.ts';
 import { type JoinKeys, keyPairsText } from '../../table/keys/key-pairs.ts';
@@ -7,7 +8,7 @@ import { shownKey } from '../../table/keys/key-reader.ts';
 import type { Field } from '../../table/schema.ts';
 import { isSummable } from '../../table/summable.ts';
 import type { HeldTable } from './held-table.ts';
-import { exactSum, type ManyRule, type ManySeen } from './many-rows.ts';
+import type { ManyRule, ManySeen } from './many-rows.ts';
 import type { Matching } from './matching.ts';
 
 /** Keys that a finding keeps by name. */

@@ -1,4 +1,5 @@
 import { IsomericError } from '../../errors.ts';
+import { exactSum } from '../../exact-sum.ts';
 import { suggest } from '../../nearest.ts';
 import type { Column } from '../../table/column.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
@@ -192,18 +193,6 @@ export class RowMaker {
       }
     builder.copy(column, rows[0]);
   }
-}
-
-/** A sum whose order does not matter (Neumaier 1974). */
-export function exactSum(values: Iterable<number>): number {
-  let sum = 0;
-  let rest = 0;
-  for (const value of values) {
-    const next = sum + value;
-    rest += Math.abs(sum) >= Math.abs(value) ? sum - next + value : value - next + sum;
-    sum = next;
-  }
-  return sum + rest;
 }
 
 /** Do all rows of a key say the same in some columns? Then it does not matter which is taken. */

@@ -1,5 +1,6 @@
 import { type Account, type Count, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
+import { ExactSums, exactSum } from '../../exact-sum.ts';
 import { ColumnBuilder } from '../../table/column-builder.ts';
 import { asKeyPairs } from '../../table/keys/key-pairs.ts';
 import type { KeyReader } from '../../table/keys/key-reader.ts';
@@ -10,7 +11,6 @@ import { isSummable } from '../../table/summable.ts';
 import { Batch, batchLimit } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import { HeldTable } from '../joining/held-table.ts';
-import { exactSum } from '../joining/many-rows.ts';
 import { keySides, mendedKeys } from '../joining/mended-keys.ts';
 import { type Against, tellAgainst } from '../joining/sums-against.ts';
 import { inMemory, type Table, withoutGeometry } from '../layer.ts';
@@ -167,29 +167,6 @@ function sharesOf(held: HeldTable, given: boolean, name: string): Float64Array {
   return shares;
 }
 
-/** Sums of one column, by unit. Compensated: the order of rows does not matter. */
-class Sums {
-  private sums = new Float64Array(64);
-  private rests = new Float64Array(64);
-  add(unit: number, value: number): void {
-    if (unit >= this.sums.length) {
-      const length = Math.max(2 * this.sums.length, unit + 1);
-      [this.sums, this.rests] = [this.sums, this.rests].map((old) => {
-        const larger = new Float64Array(length);
-        larger.set(old);
-        return larger;
-      });
-    }
-    const sum = this.sums[unit];
-    const next = sum + value;
-    this.rests[unit] += Math.abs(sum) >= Math.abs(value) ? sum - next + value : value - next + sum;
-    this.sums[unit] = next;
-  }
-  of(unit: number): number {
-    return unit < this.sums.length ? this.sums[unit] + this.rests[unit] : 0;
-  }
-}
-
 /** Moves figures, and counts what came and went. */
 class Mover {
   readonly units = new Map<string, number>();
@@ -197,10 +174,10 @@ class Mover {
   unknown: string[] = [];
   blankKeys = 0;
   /** By column: all that came, what went to no unit, what the crosswalk does not know, blanks. */
-  readonly totals: { before: Sums; outside: Sums; lost: Sums; blanks: number }[];
-  private readonly sums: Sums[];
+  readonly totals: { before: ExactSums; outside: ExactSums; lost: ExactSums; blanks: number }[];
+  private readonly sums: ExactSums[];
   /** For means: the sum of their weights. */
-  private readonly weights: Sums[];
+  private readonly weights: ExactSums[];
   private readonly margins: { margins: number[]; estimates: number[] }[][];
   private readonly got: Set<number>[];
 
@@ -209,15 +186,15 @@ class Mover {
     private readonly shares: Float64Array,
     private readonly carried: readonly Carried[],
   ) {
-    const each = () => carried.map(() => new Sums());
+    const each = () => carried.map(() => new ExactSums());
     this.sums = each();
     this.weights = each();
     this.margins = carried.map(() => []);
     this.got = carried.map(() => new Set());
     this.totals = carried.map(() => ({
-      before: new Sums(),
-      outside: new Sums(),
-      lost: new Sums(),
+      before: new ExactSums(),
+      outside: new ExactSums(),
+      lost: new ExactSums(),
       blanks: 0,
     }));
     // Units in the order of the crosswalk, also those that get nothing.
