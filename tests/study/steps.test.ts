@@ -200,6 +200,71 @@ describe('steps', () => {
     expect((layers.get('bridges') as Layer).crs?.name).toBe('Teskaria National Grid');
   });
 
+  it('several tables in one go, leftovers, place, grid and classes', async () => {
+    writeFileSync(join(folder, 'more.csv'), 'area_code,extra\n020401,5\n020402,6\n999,7\n');
+    writeFileSync(join(folder, 'depth.tif'), readFileSync(join(data, 'map-extracts/flood-depth.tif')));
+    const { layers } = await run({
+      gather:
+        '  more: { file: more.csv }\n  over: { same as: more }\n  counted: { same as: wards }\n  halls: { file: extract.zip, layer: refuge_halls }\n  depth: { file: depth.tif, crs: grid.wkt }',
+      prepare: `  wards:
+    - clip: area
+    - join: [housing, more]
+      on: code = area_code
+      many: last
+      columns: [homes = households, extra]
+      at least: 0
+    - summarise: [depth]
+      figures: [mean, above 100]
+      cells by: centre
+      as: depth
+    - classify:
+        deep: depth_mean >= 100
+        shallow: depth_mean < 100
+      as: water
+      otherwise: dry
+  counted:
+    - clip: area
+    - tally: halls
+      compute: { places: sum(PLACES) }
+  over:
+    - join: wards
+      on: area_code = code
+      give: features without a row
+  halls:
+    - within: wards
+      columns: [ward = name, water]
+      unmatched: drop`,
+    });
+    const wards = layers.get('wards')!;
+    expect(wards.schema.map((field) => field.name)).toEqual(
+      expect.arrayContaining(['homes', 'extra', 'depth_mean', 'depth_above_100', 'water']),
+    );
+    expect((await values(wards, 'extra')).filter((value) => value !== null)).toEqual([5, 6]);
+    const depths = (await values(wards, 'depth_mean')) as (number | null)[];
+    expect(await values(wards, 'water')).toEqual(
+      depths.map((depth) => (depth === null ? 'dry' : depth >= 100 ? 'deep' : 'shallow')),
+    );
+    const halls = layers.get('halls')!;
+    const counts = (await values(layers.get('counted')!, 'halls_count')) as number[];
+    expect(counts.reduce((a, b) => a + b)).toBe(halls.count);
+    expect(new Set(await values(halls, 'ward')).size).toBe(counts.filter((count) => count > 0).length);
+    expect(await values(layers.get('over')!, 'area_code')).toEqual(['999']);
+  });
+
+  it('a join that meets too little stops the study at its step', async () => {
+    await expect(
+      run({ prepare: '  wards:\n    - join: housing\n      on: name = area_code' }),
+    ).rejects.toMatchObject({ code: 'join-nothing-matched', place: { layer: 'wards, step 1' } });
+    for (const [words, code] of [
+      ['on: code == area_code', 'join-on-syntax'],
+      ['on: code = area_code\n      repair: zeros', 'repair-unknown'],
+      ['on: code = area_code\n      many: median', 'join-many-unknown'],
+    ])
+      await expect(run({ prepare: `  wards:\n    - join: housing\n      ${words}` })).rejects.toMatchObject({
+        code,
+      });
+  });
+
   it('a table is prepared and delivered as a table', async () => {
     const { layers } = await run({
       prepare: '  housing:\n    - where: households > 1000\n  wards: [clip: area]',
