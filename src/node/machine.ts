@@ -74,10 +74,16 @@ async function claim(folder: string): Promise<() => Promise<void>> {
       await rm(path, { force: true });
     }
   }
-  await sweep(folder);
   const release = () => rmSync(path, { force: true });
-  // Also when the program is interrupted.
+  // Also when the program is interrupted, from the moment on that the folder is claimed.
   process.once('exit', release);
+  try {
+    await sweep(folder);
+  } catch (error) {
+    process.off('exit', release);
+    release();
+    throw error;
+  }
   return async () => {
     process.off('exit', release);
     release();

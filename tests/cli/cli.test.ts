@@ -62,7 +62,14 @@ describe('look', () => {
     };
     const names = (describes: boolean) =>
       all.layers.filter((layer) => layer.describes === describes).map((layer) => layer.name);
-    expect(names(false).sort()).toEqual(['HOUSING', 'M24', 'POPULATION', 'RESIDENTS', 'catalogue']);
+    expect(names(false).sort()).toEqual([
+      'HOUSING',
+      'M24',
+      'POPULATION',
+      'POPULATION-2019',
+      'RESIDENTS',
+      'catalogue',
+    ]);
     expect(names(true).sort()).toEqual(['Columns', 'Tables']);
   });
 
