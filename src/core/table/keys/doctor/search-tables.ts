@@ -126,7 +126,11 @@ export async function searchKeys(
     advices.push(...(await guarded(sides, ranked(advices)[0])));
   }
   const [best, ...others] = distinct(ranked(advices));
-  if (best?.many === true) Object.assign(best, await sharesOf(table, best.on));
+  if (best?.many === true) {
+    Object.assign(best, await sharesOf(table, best.on));
+    // Rows that are the parts of their key are several on purpose.
+    if (best.shares !== undefined) best.reasons = best.reasons.filter(({ reason }) => reason !== 'ambiguous');
+  }
   const found =
     best === undefined || proofValue(best) < leastValue
       ? []
