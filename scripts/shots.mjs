@@ -280,6 +280,7 @@ if (only === undefined || !only.startsWith('command')) {
   await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
   await page.getByTestId('state').getByText('17 layers').waitFor();
   for (const layer of [
+    'frequency',
     'buildings',
     'footbridges',
     'cars_districts',

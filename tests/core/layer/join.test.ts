@@ -132,6 +132,9 @@ describe('rows of one key', () => {
     await expect(joined(wards(['01']), homes, { many: 'median' })).rejects.toMatchObject({
       code: 'join-many-unknown',
     });
+    await expect(joined(wards(['01']), homes, { many: 'greatest by kind' })).rejects.toMatchObject({
+      code: 'expression-type',
+    });
     await expect(joined(wards(['01']), homes, { many: 'mean by weight' })).rejects.toMatchObject({
       code: 'field-unknown',
     });

@@ -64,6 +64,11 @@ export function joinTable<T extends Table>(layer: T, table: Table, options: Join
   const sides = keySides(layer, table, asKeyPairs(options.on), options.repair);
   const many = typeof options.many === 'string' ? parseMany(options.many) : (options.many ?? null);
   const weight = many?.by === undefined ? -1 : requireField(table.schema, many.by, table.name);
+  if (weight >= 0 && !['integer', 'real'].includes(table.schema[weight].type))
+    throw new IsomericError('expression-type', `${many!.by} holds no numbers, so it cannot weigh rows.`, {
+      blame: 'usage',
+      wrong: many!.by,
+    });
   const brought = columnsBrought({ layer, table }, sides.other.columns, { ...options, many });
   const { kept, added } = brought;
   const rowwise = many?.rule === 'rows';
