@@ -164,13 +164,8 @@ export { type Compiled, compileExpression } from './table/cql2/evaluate.ts';
 export { expressionFunctions } from './table/cql2/functions.ts';
 export { parseExpression } from './table/cql2/parse.ts';
 export { mostHeaderRows } from './table/header-rows.ts';
-export {
-  type Agreement,
-  type KeyAdvice,
-  type KeySearch,
-  type KeySearchOptions,
-  searchKeys,
-} from './table/keys/doctor/search-tables.ts';
+export type { Agreement, KeyAdvice } from './table/keys/doctor/advice.ts';
+export { type KeySearch, type KeySearchOptions, searchKeys } from './table/keys/doctor/search-tables.ts';
 export {
   type JoinKeys,
   type KeyField,

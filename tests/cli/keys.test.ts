@@ -144,6 +144,38 @@ describe('isomeric keys', () => {
     });
   });
 
+  it('pairs names of which not one is spelt alike, by the unit above', async () => {
+    const one = [
+      'Ardenby',
+      'Bellmoor',
+      'Casterwold',
+      'Dunmeer',
+      'Elmstow',
+      'Farrowgate',
+      'Gullhaven',
+      'Harthwick',
+    ];
+    const two = [
+      'Ardenbie',
+      'Belmore',
+      'Kasterwold',
+      'Dunnmeer',
+      'Elmesto',
+      'Farogate',
+      'Gulhavn',
+      'Hartwik',
+    ];
+    const part = (k: number) => ['East', 'West', 'South'][k % 3];
+    const units = write('here.csv', ['name,part', ...one.map((name, k) => `${name},${part(k)}`)]);
+    const table = write('there.csv', [
+      'nom,region,n',
+      ...two.map((name, k) => `${name},${part(k)},${k * k}`),
+    ]);
+    const [best] = (await advised(units, table)).advices;
+    expect(best).toMatchObject({ on: 'name = nom, part = region', met: 8 });
+    expect(best.repair).toContain('near names');
+  });
+
   it('writes no lines for names that come again on both sides', async () => {
     const names = ['Ambercastle', 'Brindlemoor', 'Cotterwick', 'Dunnaweald'];
     const units = write('again.csv', ['name,size', ...names.flatMap((name) => [`${name},1`, `${name},2`])]);

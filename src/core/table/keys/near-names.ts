@@ -1,4 +1,9 @@
+import { grouped } from '../../account.ts';
+import { IsomericError } from '../../errors.ts';
 import { spellingDistance } from '../../nearest.ts';
+
+/** Names of one side that are held against all of the other that are like them; more take too long. */
+export const mostNames = 20_000;
 
 /** A key that found nothing, and the one of the other side that is spelt nearest. */
 export interface NearName {
@@ -77,9 +82,16 @@ function nearestOf(
 
 /**
  * Pairs keys of two sides that found nothing, by how their names are spelt: each is the nearest of the other, and no second one is as
- * near. Of keys of several parts the first is the name; all others must be equal, which allows for more slips.
+ * near. Of keys of several parts the first is the name; all others must be equal, which allows for more slips: and for half of the
+ * letters where a name is the only one left on both sides beside the same others.
  */
 export function nearNames(lonely: readonly string[], over: readonly string[]): NearName[] {
+  if (Math.max(lonely.length, over.length) > mostNames)
+    throw new IsomericError(
+      'near-names-many',
+      `${grouped(lonely.length)} names and ${grouped(over.length)} found nothing: near names are looked for among ${grouped(mostNames)} at most.`,
+      { blame: 'usage', advice: 'Filter both sides first, or take away what is around the names.' },
+    );
   const [own, other] = [blocksOf(lonely), blocksOf(over)];
   const found: NearName[] = [];
   for (const key of lonely) {
@@ -91,5 +103,33 @@ export function nearNames(lonely: readonly string[], over: readonly string[]): N
     const back = parted(near.other);
     if (nearestOf(sounded(back.name), back.guard, own)?.other === key) found.push({ ...near, own: key });
   }
-  return found;
+  return [...found, ...lastOnes(lonely, over, found)];
+}
+
+/** Names that are the only ones left on both sides beside the same others, and share half of their letters. */
+function lastOnes(
+  lonely: readonly string[],
+  over: readonly string[],
+  found: readonly NearName[],
+): NearName[] {
+  const taken = new Set(found.flatMap(({ own, other }) => [`<${own}`, `>${other}`]));
+  const left = (keys: readonly string[], side: string) => {
+    const byGuard = new Map<string, string[]>();
+    for (const key of keys) {
+      const { guard } = parted(key);
+      if (guard === '' || taken.has(side + key)) continue;
+      const known = byGuard.get(guard);
+      if (known === undefined) byGuard.set(guard, [key]);
+      else known.push(key);
+    }
+    return byGuard;
+  };
+  const others = left(over, '>');
+  return [...left(lonely, '<')].flatMap(([guard, [own, ...more]]) => {
+    const [other, ...rest] = others.get(guard) ?? [];
+    if (other === undefined || more.length + rest.length > 0) return [];
+    const [a, b] = [sounded(parted(own).name), sounded(parted(other).name)];
+    const distance = spellingDistance(a, b);
+    return distance <= Math.max(a.length, b.length) / 2 ? [{ own, other, distance }] : [];
+  });
 }

@@ -1,57 +1,13 @@
-import { grouped } from '../../../account.ts';
 import type { Table } from '../../../layer/layer.ts';
 import { KeyIndex } from '../key-index.ts';
-import { type JoinKeys, keyPairsText } from '../key-pairs.ts';
-import { KeyReader, keysOfTable } from '../key-reader.ts';
-import { parseMends } from '../mends.ts';
-import { nearNames } from '../near-names.ts';
+import type { JoinKeys } from '../key-pairs.ts';
+import { KeyReader } from '../key-reader.ts';
+import { adviceFor, type KeyAdvice, type Sides } from './advice.ts';
 import { type KeyColumn, type KeyColumns, keyColumnsOf } from './key-columns.ts';
-import { explainLeftovers, type LeftoverReason } from './leftovers.ts';
-import { loosest } from './loosest.ts';
-import {
-  beyondChance,
-  changedOf,
-  type KeyRemedy,
-  type KeySet,
-  keySet,
-  quickMatch,
-  searchPair,
-  worth,
-} from './pair-search.ts';
+import { guarded, namesAlone } from './named-keys.ts';
+import { quickMatch, worth } from './pair-search.ts';
 import { type ThroughList, throughLists } from './through-lists.ts';
 import { together } from './together.ts';
-
-/** Names on both sides that say the same where keys meet: what a match by chance has not. */
-export interface Agreement {
-  own: string;
-  other: string;
-  /** Share of the rows that met in which they agree. */
-  share: number;
-}
-
-/** A way to join a table, with its proof. */
-export interface KeyAdvice {
-  on: JoinKeys;
-  /** `on` as it is written. */
-  text: string;
-  remedy: KeyRemedy;
-  /** Different keys of each side, and rows that have one. */
-  layerKeys: number;
-  tableKeys: number;
-  layerRows: number;
-  tableRows: number;
-  /** Where a key has several rows in the table. */
-  many: boolean;
-  /** Rows of the table beyond the first of each key, and one of those keys. */
-  rowsMore: number;
-  twice?: string;
-  /** Column whose figures sum to one or a hundred in the rows of each key: the share of each part. */
-  shares?: string;
-  agreements: Agreement[];
-  /** True when it may be a match by chance. */
-  doubtful: boolean;
-  reasons: LeftoverReason[];
-}
 
 /** What was found out about the keys of two tables. */
 export interface KeySearch {
@@ -79,13 +35,6 @@ const leastValue = 0.1;
 const longTables = 200_000;
 /** Pairs of fields that are looked into. */
 const mostPairs = 8;
-
-interface Sides {
-  layer: Table;
-  table: Table;
-  own: KeyColumns;
-  other: KeyColumns;
-}
 
 /**
  * Finds out by which fields a table is joined to a layer, and what must be done with their keys: searches all pairs of fields, fields
@@ -124,6 +73,8 @@ export async function searchKeys(
     )
       for (const on of together(sides.own, sides.other)) advices.push(...(await adviceFor(sides, on, 1)));
     advices.push(...(await guarded(sides, ranked(advices)[0])));
+    const found = ranked(advices)[0];
+    if (found === undefined || proofValue(found) < 0.5) advices.push(...(await namesAlone(sides)));
   }
   const [best, ...others] = distinct(ranked(advices));
   if (best?.many === true) {
@@ -238,213 +189,3 @@ function likelyPairs({ own, other }: Sides): LikelyPair[] {
   pairs.sort((a, b) => b.value - a.value);
   return pairs.slice(0, mostPairs);
 }
-
-/** The keys of one side, with the rows that have them. */
-interface SideKeys {
-  set: KeySet;
-  rows: number;
-  blank: number;
-}
-
-/** Keys of a side: those of one field are there already, others are read. */
-async function sideKeys(
-  table: Table,
-  columns: KeyColumns,
-  on: JoinKeys,
-  side: 'own' | 'other',
-): Promise<SideKeys> {
-  const [first] = on;
-  const fields = first[side];
-  if (on.length === 1 && fields.length === 1 && fields[0].width === undefined) {
-    const column = columns.columns.find(({ field }) => field === fields[0].name);
-    if (column !== undefined) return { set: column, rows: column.rows, blank: column.blank };
-  }
-  const { index, rows, blank } = await keysOfTable(
-    table.batches(),
-    KeyReader.of(table.schema, table.name, on, side),
-  );
-  return { set: keySet([...index.texts()]), rows, blank };
-}
-
-/** Keys that leftovers are looked for among. */
-const mostExplained = 200_000;
-
-async function adviceFor(sides: Sides, on: JoinKeys, most: number): Promise<KeyAdvice[]> {
-  const own = await sideKeys(sides.layer, sides.own, on, 'own');
-  const other = await sideKeys(sides.table, sides.other, on, 'other');
-  const [layer, table] = [own.set, other.set];
-  return searchPair(layer, table, most).map((remedy): KeyAdvice => {
-    const agreements = agreementsOf(sides, on, remedy);
-    const merged = remedy.merged.table;
-    const rowsMore = other.rows - other.blank - table.keys.length;
-    return {
-      on,
-      text: keyPairsText(on),
-      remedy,
-      layerKeys: layer.keys.length,
-      tableKeys: table.keys.length,
-      layerRows: own.rows,
-      tableRows: other.rows,
-      many: rowsMore > 0 || merged > 0,
-      rowsMore: rowsMore + merged,
-      agreements,
-      doubtful: agreements.length === 0 && beyondChance(remedy, layer.keys.length, table.keys.length) < 4,
-      reasons: [
-        ...ambiguousReasons(sides, own, other),
-        ...levelReasons(sides, remedy),
-        ...leftoverReasons(sides, layer, table, remedy),
-      ],
-    };
-  });
-}
-
-/** Keys that come again and again on both sides: something is missing that tells them apart. */
-function ambiguousReasons({ layer, table }: Sides, own: SideKeys, other: SideKeys): LeftoverReason[] {
-  const again = ({ set, rows, blank }: SideKeys) => rows - blank - set.keys.length;
-  const [mine, theirs] = [again(own), again(other)];
-  if (mine <= 0.02 * own.rows || theirs <= 0.02 * other.rows) return [];
-  return [
-    {
-      reason: 'ambiguous',
-      keys: mine,
-      words: `Keys come several times on both sides (${grouped(mine)} times more in ${layer.name}, ${grouped(theirs)} in ${table.name}): they name no unit; something that tells them apart is missing, as the unit above.`,
-    },
-  ];
-}
-
-/** Why keys are left over, where enough meet that it can be told and not too many are to be looked through. */
-function leftoverReasons(sides: Sides, layer: KeySet, table: KeySet, remedy: KeyRemedy): LeftoverReason[] {
-  const [mine, theirs] = [layer.keys.length, table.keys.length];
-  if (remedy.met * 4 < Math.min(mine, theirs) || Math.max(mine, theirs) > mostExplained) return [];
-  const [own, other] = [changedOf(layer, remedy, 'layer'), changedOf(table, remedy, 'table')];
-  return explainLeftovers({
-    layer: sides.layer.name,
-    table: sides.table.name,
-    matched: own.filter((key) => other.set.has(key)),
-    lonely: own.filter((key) => !other.set.has(key)),
-    over: other.filter((key) => !own.set.has(key)),
-  });
-}
-
-/** Keys compared by their first signs meet units of the level above. */
-function levelReasons({ layer, table }: Sides, { mends, met, metTable }: KeyRemedy): LeftoverReason[] {
-  const first = mends.find(({ kind }) => kind === 'first signs');
-  if (first === undefined || met === metTable) return [];
-  return first.side === 'table'
-    ? [
-        {
-          reason: 'finer',
-          keys: metTable,
-          words: `${table.name} is of a level below ${layer.name}: ${grouped(metTable)} of its keys begin with ${grouped(met)} of theirs; figures can be summed.`,
-        },
-      ]
-    : [
-        {
-          reason: 'coarser',
-          keys: met,
-          words: `${table.name} is of a level above ${layer.name}: each of its rows would stand at several features, and its figures could not be summed.`,
-        },
-      ];
-}
-
-/** Columns of both sides that say the same in the rows that meet. */
-function agreementsOf({ own, other }: Sides, on: JoinKeys, remedy: KeyRemedy): Agreement[] {
-  if (on.length !== 1 || on[0].own.length !== 1 || on[0].other.length !== 1) return [];
-  const a = own.columns.findIndex(({ field }) => field === on[0].own[0].name);
-  const b = other.columns.findIndex(({ field }) => field === on[0].other[0].name);
-  if (a < 0 || b < 0) return [];
-  const rows = new Map<string, readonly (string | null)[]>();
-  const [mine, theirs] = [changedOf(null, remedy, 'layer'), changedOf(null, remedy, 'table')];
-  for (const row of other.sample) if (row[b] !== null) rows.set(theirs.change(row[b]), row);
-  const met = own.sample.flatMap((row) => {
-    const partner = row[a] === null ? undefined : rows.get(mine.change(row[a]));
-    return partner === undefined ? [] : [[row, partner] as const];
-  });
-  if (met.length < 3) return [];
-  const found: Agreement[] = [];
-  own.columns.forEach((first, c) => {
-    other.columns.forEach((second, d) => {
-      if (c === a || d === b || !namesUnits(first) || !namesUnits(second)) return;
-      let same = 0;
-      for (const [row, partner] of met)
-        if (row[c] !== null && partner[d] !== null && loosest(row[c]) === loosest(partner[d])) same++;
-      if (same >= 0.5 * met.length)
-        found.push({ own: first.field, other: second.field, share: same / met.length });
-    });
-  });
-  return found.sort((x, y) => y.share - x.share);
-}
-
-/** Do the values of a field look like names: mostly letters, hardly one twice? */
-function namesUnits({ keys, rows }: KeyColumn): boolean {
-  const some = keys.slice(0, 200);
-  return keys.length > 0.3 * rows && some.filter((key) => /\p{L}{3}/u.test(key)).length > 0.8 * some.length;
-}
-
-/** The same names in several units: with the unit above beside them they tell apart, and near ones can be trusted. */
-async function guarded(sides: Sides, best: KeyAdvice | undefined): Promise<KeyAdvice[]> {
-  if (best === undefined || best.on.length !== 1) return [];
-  const [{ own, other }] = best.on;
-  const name = sides.own.columns.find(({ field }) => field === own[0].name);
-  if (name === undefined || own.length !== 1 || other.length !== 1) return [];
-  const letters = name.keys.slice(0, 200).filter((key) => /\p{L}{3}/u.test(key)).length;
-  const twice = best.layerRows > best.layerKeys;
-  const lonely = best.layerKeys - best.remedy.met;
-  if (letters < 0.8 * Math.min(200, name.keys.length) || (!twice && lonely === 0)) return [];
-  const advices: KeyAdvice[] = [];
-  const above = unitsAbove(sides, own[0].name, other[0].name);
-  for (const on of [...above.map((pair) => [best.on[0], pair]), best.on]) {
-    for (const advice of on === best.on ? [best] : await adviceFor(sides, on, 1))
-      advices.push(...(on === best.on ? [] : [advice]), ...(await nearAdvice(sides, advice)));
-  }
-  return advices;
-}
-
-/** Pairs of fields with fewer values than the names that say the same on both sides: what the units belong to. */
-function unitsAbove({ own, other }: Sides, name: string, named: string): JoinKeys {
-  return own.columns.flatMap((mine) =>
-    other.columns.flatMap((theirs) => {
-      if (mine.field === name || theirs.field === named) return [];
-      if (mine.keys.length * 1.5 > mine.rows || mine.keys.length < 2) return [];
-      const met = mine.keys.filter((key) => theirs.loose.has(loosest(key))).length;
-      return met >= 0.8 * Math.min(mine.keys.length, theirs.keys.length)
-        ? [{ own: [{ name: mine.field }], other: [{ name: theirs.field }] }]
-        : [];
-    }),
-  );
-}
-
-/** The same advice with near names, where some of what is left is spelt nearly alike. */
-async function nearAdvice(sides: Sides, advice: KeyAdvice): Promise<KeyAdvice[]> {
-  const { on, remedy } = advice;
-  const read = async (table: Table, side: 'own' | 'other') => {
-    const reader = KeyReader.of(table.schema, table.name, on, side);
-    const { index } = await keysOfTable(table.batches(), reader);
-    return changedOf(keySet([...index.texts()]), remedy, side === 'own' ? 'layer' : 'table');
-  };
-  const [mine, theirs] = [await read(sides.layer, 'own'), await read(sides.table, 'other')];
-  const near = nearNames(
-    [...mine.set].filter((key) => !theirs.set.has(key)),
-    [...theirs.set].filter((key) => !mine.set.has(key)),
-  );
-  if (near.length === 0) return [];
-  const text = remedy.text === '' ? 'near names' : `${remedy.text}, near names`;
-  const shown = near.slice(0, 3).map((each) => `${shownPair(each.own)} = ${shownPair(each.other)}`);
-  return [
-    {
-      ...advice,
-      remedy: {
-        ...remedy,
-        text,
-        mends: parseMends(text),
-        met: remedy.met + near.length,
-        metTable: remedy.metTable + near.length,
-        oneToOne: remedy.oneToOne + near.length,
-        examples: [...shown, ...remedy.examples].slice(0, 4),
-      },
-      reasons: [],
-    },
-  ];
-}
-
-const shownPair = (key: string) => key.split('\u001f').join(', ');
