@@ -42,6 +42,22 @@ async function sweep(folder: string): Promise<void> {
   }
 }
 
+/**
+ * The process that holds a folder; NaN when none can be read. Who has just made the file has not written its number yet: that is
+ * waited for, or two would hold the folder.
+ */
+async function holderOf(path: string): Promise<number> {
+  for (let look = 0; look < 40; look++) {
+    const text = await readFile(path, 'utf8').catch(() => null);
+    if (text === null) return Number.NaN;
+    const holder = Number.parseInt(text, 10);
+    // The line is whole when it has ended.
+    if (!Number.isNaN(holder) && text.endsWith('\n')) return holder;
+    await sleep(50);
+  }
+  return Number.NaN;
+}
+
 /** Takes the folder for this process. Who holds it and is no more does not hold it. */
 async function claim(folder: string): Promise<() => Promise<void>> {
   const path = join(folder, claimFile);
@@ -64,7 +80,7 @@ async function claim(folder: string): Promise<() => Promise<void>> {
       break;
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw unwritable(path, error);
-      const holder = Number.parseInt(await readFile(path, 'utf8').catch(() => ''), 10);
+      const holder = await holderOf(path);
       if (attempt > 3 || (holder !== process.pid && isAlive(holder)))
         throw new IsomericError('study-running', `The study is being run already (process ${holder}).`, {
           place: { file: folder },

@@ -26,6 +26,7 @@ import {
 import {
   fileSource,
   folderStore,
+  nodeMachine,
   nodeSqlite,
   openOne,
   openPath,
@@ -208,5 +209,26 @@ describe('pictures', () => {
     // Text is really drawn: other words, other picture.
     expect(picture.equals(Buffer.from(await pngFromSvg(svg('Omber'), 400)))).toBe(false);
     expect(picture.equals(Buffer.from(await pngFromSvg(svg('Ombrey'), 400)))).toBe(true);
+  });
+});
+
+describe('a study folder', () => {
+  it('belongs to who has just claimed it, also before its number is written', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'isomeric-claim-'));
+    const file = join(folder, '.running');
+    writeFileSync(file, '');
+    // The parent of this process lives, and is another one.
+    setTimeout(() => writeFileSync(file, `${process.ppid}\n`), 200);
+    await expect(nodeMachine(folder).claim()).rejects.toMatchObject({
+      code: 'study-running',
+      message: `The study is being run already (process ${process.ppid}).`,
+    });
+    // Who was killed before it could write its number holds nothing.
+    writeFileSync(file, '');
+    const release = await nodeMachine(folder).claim();
+    expect(readFileSync(file, 'utf8')).toBe(`${process.pid}\n`);
+    await release();
+    expect(existsSync(file)).toBe(false);
+    rmSync(folder, { recursive: true, force: true });
   });
 });
