@@ -145,7 +145,7 @@ describe('isomeric keys', () => {
   });
 
   it('pairs names of which not one is spelt alike, by the unit above', async () => {
-    const one = [
+    const here = [
       'Ardenby',
       'Bellmoor',
       'Casterwold',
@@ -166,7 +166,7 @@ describe('isomeric keys', () => {
       'Hartwik',
     ];
     const part = (k: number) => ['East', 'West', 'South'][k % 3];
-    const units = write('here.csv', ['name,part', ...one.map((name, k) => `${name},${part(k)}`)]);
+    const units = write('here.csv', ['name,part', ...here.map((name, k) => `${name},${part(k)}`)]);
     const table = write('there.csv', [
       'nom,region,n',
       ...two.map((name, k) => `${name},${part(k)},${k * k}`),
