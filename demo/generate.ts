@@ -12,6 +12,7 @@ import { ombreyExtract } from './country/extract/ombrey.ts';
 import { osmPbf } from './country/extract/write-pbf.ts';
 import { osmXml } from './country/extract/write-xml.ts';
 import { buildings, footbridges, refugeHalls, roads, waterways } from './country/features.ts';
+import { firstDay, inspections, photos, secondDay, sentences } from './country/field.ts';
 import { floodDepth } from './country/flood-depth.ts';
 import { frequencyClasses, frequencyParts, frequencyUnits } from './country/frequency.ts';
 import { gridPrj, gridText } from './country/grid.ts';
@@ -64,9 +65,16 @@ const files: Record<string, Uint8Array> = {
   'map-database/ombrey.osm.gz': gzipSync(text(osmXml(ombreyExtract())), { level: 9, mtime: 0 }),
   'order-desk/embankments.geojson': text(embankments()),
   'order-desk/pumps.geojson': text(pumps()),
+  'receiver/inspections.gpx': text(inspections()),
+  'receiver/walks-2024-06-14.gpx': text(firstDay()),
+  'receiver/walks-2024-06-15.gpx': text(secondDay()),
+  // Receivers keep an archive of what they recorded.
+  'receiver/archive/2024-06-14.gpx': text(firstDay()),
+  'receiver-line/sentences.nmea': text(sentences()),
   'first/wards.geojson': text(wardsOfFlats()),
   'first/households.csv': text(householdsOfFlats()),
 };
+for (const [name, content] of Object.entries(photos())) files[`receiver/photos/${name}`] = content;
 for (const [name, content] of Object.entries(boundaryFiles()))
   files[`boundary-office/${name}`] = text(content);
 

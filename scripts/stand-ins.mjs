@@ -5,7 +5,7 @@ import { build, packages, root } from './setup.mjs';
 
 packages();
 build();
-const { madeUpSecrets, moods, offices, startStandIns, usualPorts } = await import('#stand-ins');
+const { madeUpSecrets, moods, offices, receiverPort, startStandIns, usualPorts } = await import('#stand-ins');
 const told = Object.fromEntries(process.argv.slice(2).map((each) => each.split('=')));
 for (const [office, mood] of Object.entries(told)) {
   if (offices.includes(office) && mood in moods) continue;
@@ -17,6 +17,7 @@ for (const [office, mood] of Object.entries(told)) {
 const services = await startStandIns({
   data: join(root, 'demo', 'data'),
   ports: usualPorts,
+  receiverPort,
   moodsByRequest: true,
 });
 for (const office of offices) {
@@ -28,6 +29,8 @@ for (const office of offices) {
     });
   console.log(`${office.padEnd(18)} ${services[office].address}   ${told[office] ?? 'well'}`);
 }
+console.log(`${'receiver'.padEnd(18)} ${services.receiver.address}`);
+console.log(`${'receiver’s line'.padEnd(18)} ${services.receiverLine.address}`);
 console.log(`\nThe statistics office wants a key and an account; they are made up and open nothing else:`);
 console.log(`  export TESKARIA_KEY=${madeUpSecrets.key}`);
 console.log(`  export TESKARIA_USER=${madeUpSecrets.user} TESKARIA_PASSWORD=${madeUpSecrets.password}`);

@@ -18,6 +18,7 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   run: async () => (await import('./commands/study.ts')).addRun,
   ledger: async () => (await import('./commands/ledger.ts')).addLedger,
   look: async () => (await import('./commands/look.ts')).addLook,
+  field: async () => (await import('./commands/field.ts')).addField,
   find: async () => (await import('./commands/find.ts')).addFind,
   area: async () => (await import('./commands/area.ts')).addArea,
   sheets: async () => (await import('./commands/sheets.ts')).addSheets,

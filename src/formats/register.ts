@@ -6,11 +6,13 @@ import type { SqliteEngine } from './bytes/sqlite.ts';
 import type { InflateRaw } from './compressed/inflate-raw.ts';
 import { looksDelimited } from './delimited/sniff.ts';
 import { utf16Of } from './geojson/encoding.ts';
+import { looksLikeSentences } from './nmea/sentences.ts';
 import { jsonOutline } from './opening/json-outline.ts';
 import { ending } from './opening/names.ts';
 import { refuseNoData } from './opening/no-data.ts';
 import type { Inflate } from './osm/reading/blobs.ts';
 import { looksLikeBlobs, looksLikeOsmXml } from './osm/sniff.ts';
+import { photoNotes } from './photo/exif.ts';
 import { isCompoundFile } from './workbook/sniff.ts';
 import type { Scratch } from './writing/target.ts';
 import { rootElement } from './xml/encoding.ts';
@@ -231,6 +233,21 @@ export const formats: readonly Format[] = [
     endings: ['gpx'],
     sniff: (head) => rootElement(head)?.name === 'gpx',
     open: async (source) => (await import('./gpx/read.ts')).openGpx(source),
+  },
+  {
+    name: 'nmea',
+    title: 'NMEA 0183',
+    endings: ['nmea', 'nme', 'log', 'txt'],
+    sniff: looksLikeSentences,
+    open: async (source) => (await import('./nmea/read.ts')).openSentences(source),
+  },
+  {
+    name: 'photo',
+    title: 'Photo (JPEG with Exif)',
+    endings: ['jpg', 'jpeg'],
+    // Only a camera that knew where it stood makes a layer of a picture.
+    sniff: (head) => !Number.isNaN(photoNotes(head)?.lat ?? Number.NaN),
+    open: async (source) => [await (await import('./photo/read.ts')).openPhoto(source)],
   },
   {
     name: 'osm-pbf',

@@ -11,6 +11,7 @@ import { openExtractFile } from './extract.ts';
 import { nodeFetch } from './fetch.ts';
 import { openPath } from './open.ts';
 import { pngFromSvg } from './png.ts';
+import { listenTo } from './receiver.ts';
 import { saverFor, unwritable, writeChunks } from './save.ts';
 import { folderStore, insideFolder } from './store.ts';
 
@@ -126,6 +127,7 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
       const place = path.startsWith('file:') ? fileURLToPath(path) : resolve(folder, path);
       return (await readdir(place).catch(() => [] as string[])).sort();
     },
+    listen: listenTo,
     scratch: nodeCapabilities.scratch,
     async save(tables, path, now) {
       const saver = saverFor(path);

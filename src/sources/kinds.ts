@@ -9,6 +9,7 @@ export const protocolKinds = [
   'json-stat',
   'rows',
   'orders',
+  'receiver',
 ] as const;
 /** Name of a protocol: `kind:` of a source. */
 export type ProtocolKind = (typeof protocolKinds)[number];

@@ -38,6 +38,13 @@ export interface Wanted {
   region?: string;
   /** One object of a map-feature server with its parts: `relation/12`. */
   object?: string;
+  /** Of a receiver: what is chosen by name or by run of names (`all`), of one kind; and the days, in a zone. */
+  waypoints?: readonly string[];
+  tracks?: readonly string[];
+  routes?: readonly string[];
+  photos?: readonly string[];
+  days?: readonly string[];
+  zone?: string;
 }
 
 /** How a source is asked, beyond its address. */
@@ -57,6 +64,9 @@ export interface SourceTraits {
   mostColumns?: number;
   /** Largest area of one order, square kilometres. */
   mostArea?: number;
+  /** Seconds after which a receiver that sends nothing more is not listened to any longer, and seconds in all. */
+  quietAfter?: number;
+  listenFor?: number;
 }
 
 /** What a study asks of one source for one dataset. */
@@ -84,6 +94,8 @@ export interface Order {
   local?(path: string): Promise<ByteSource | null>;
   /** Names of the files in a folder of this machine; none where there is no such folder. */
   localNames?(folder: string): Promise<string[]>;
+  /** What a device of this machine, or of its network, sends; its address as the study writes it. */
+  listen?(address: string): Promise<AsyncIterable<Uint8Array>>;
 }
 
 /** Jobs of an order at a provider, each with the piece of the area that it is for. */
@@ -125,7 +137,7 @@ export interface TermsLink {
 export interface Protocol {
   kind: string;
   /** What was received is kept by later runs: asking again would be a new order each time. */
-  readonly keeps?: boolean;
+  keeps?(order: Order): boolean;
   /** Orders with the same text are gathered in one go. */
   together(order: Order): string;
   /** The file that an order is kept as, where it has no folder of its own (`folderOf`). */

@@ -5,6 +5,7 @@ import type { ProtocolKind } from './kinds.ts';
 import { mapFeaturesProtocol } from './map-features/client.ts';
 import type { Protocol } from './order.ts';
 import { ordersProtocol } from './orders/client.ts';
+import { receiverProtocol } from './receiver/client.ts';
 import { regionsProtocol } from './regions/client.ts';
 import { rowsProtocol } from './rows/client.ts';
 import { sdmxProtocol } from './sdmx/client.ts';
@@ -21,6 +22,7 @@ const byKind: Readonly<Record<ProtocolKind, Protocol>> = {
   'json-stat': jsonStatProtocol,
   rows: rowsProtocol,
   orders: ordersProtocol,
+  receiver: receiverProtocol,
 };
 
 /** All protocols by their kinds. */

@@ -42,6 +42,8 @@ export interface Machine {
   local(path: string): Promise<ByteSource | null>;
   /** Names of the files in a folder that need not lie in the study folder; none where there is no such folder. */
   localNames(folder: string): Promise<string[]>;
+  /** What a device sends: `tcp://host:port`, `serial:/dev/ttyUSB0`. @throws IsomericError `receiver-…` where it cannot be reached */
+  listen(address: string): Promise<AsyncIterable<Uint8Array>>;
   /** Room outside memory for what is put aside. */
   scratch?: () => Scratch;
   /** Saves layers into a file of the study folder, by its ending. */

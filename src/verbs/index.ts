@@ -1,3 +1,4 @@
+export { along } from './along.ts';
 export { antimeridian } from './antimeridian.ts';
 export { borders } from './borders.ts';
 export { type BufferSettings, buffer } from './buffer.ts';
@@ -24,6 +25,7 @@ export { lengthen } from './lengthen.ts';
 export { type MeasureSettings, measure } from './measure.ts';
 export { merge } from './merge.ts';
 export { mesh } from './mesh.ts';
+export { motion } from './motion.ts';
 export { nearest } from './nearest.ts';
 export { parts } from './parts.ts';
 export { patch } from './patch.ts';

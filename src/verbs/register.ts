@@ -1,3 +1,4 @@
+import { alongVerb } from './along.ts';
 import { antimeridianVerb } from './antimeridian.ts';
 import { bordersVerb } from './borders.ts';
 import { bufferVerb } from './buffer.ts';
@@ -23,6 +24,7 @@ import { lengthenVerb } from './lengthen.ts';
 import { measureVerb } from './measure.ts';
 import { mergeVerb } from './merge.ts';
 import { meshVerb } from './mesh.ts';
+import { motionVerb } from './motion.ts';
 import { nearestVerb } from './nearest.ts';
 import { partsVerb } from './parts.ts';
 import { patchVerb } from './patch.ts';
@@ -71,6 +73,8 @@ export const verbs: readonly Verb[] = [
   repairVerb,
   measureVerb,
   nearestVerb,
+  motionVerb,
+  alongVerb,
   compareVerb,
   selectVerb,
   unitsVerb,

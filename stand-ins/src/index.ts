@@ -4,10 +4,12 @@ export { type FileOfficeOptions, fileOffice } from './file-office.ts';
 export { type MapHostOptions, mapHost } from './map-host.ts';
 export { type Mood, moods } from './moods.ts';
 export { type OrderDeskOptions, orderDesk } from './order-desk.ts';
+export { type LineMood, ReceiverLine, type ReceiverLineOptions } from './receiver-line.ts';
 export {
   madeUpSecrets,
   type Office,
   offices,
+  receiverPort,
   type StandIn,
   type StandIns,
   type StandInsOptions,

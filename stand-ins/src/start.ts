@@ -4,6 +4,7 @@ import { type CatalogueOfficeOptions, catalogueOffice } from './catalogue-office
 import { type MapHostOptions, mapHost } from './map-host.ts';
 import type { Mood } from './moods.ts';
 import { type OrderDeskOptions, orderDesk } from './order-desk.ts';
+import { ReceiverLine, type ReceiverLineOptions } from './receiver-line.ts';
 import type { Service } from './service.ts';
 import { type StatisticsOfficeOptions, statisticsOffice } from './statistics-office.ts';
 
@@ -25,6 +26,9 @@ export const usualPorts: Readonly<Record<Office, number>> = {
   orderDesk: 47814,
   catalogue: 47815,
 };
+
+/** Port of the receiver's line that the study file of the demo names. */
+export const receiverPort = 47816;
 
 /** Key and account that the simulated statistics office knows; they open nothing else. */
 export const madeUpSecrets = {
@@ -49,13 +53,31 @@ export interface StandInsOptions {
   map?: Partial<MapHostOptions>;
   desk?: Partial<OrderDeskOptions>;
   catalogue?: Partial<CatalogueOfficeOptions>;
+  receiver?: Partial<ReceiverLineOptions>;
+  /** Port of the receiver's line that is tried first. */
+  receiverPort?: number;
 }
 
 export interface StandIn {
   address: string;
 }
 
-export type StandIns = Record<Office, StandIn> & { close(): Promise<void> };
+export type StandIns = Record<Office, StandIn> & {
+  /** A receiver that sends over a line of the network. */
+  receiverLine: StandIn;
+  /** A receiver that is mounted as a folder. */
+  receiver: StandIn;
+  close(): Promise<void>;
+};
+
+async function listenLine(line: ReceiverLine, port: number): Promise<string> {
+  try {
+    return await line.listen(port);
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'EADDRINUSE' || port === 0) throw error;
+    return line.listen(0);
+  }
+}
 
 async function listen(server: Service, port: number): Promise<string> {
   try {
@@ -120,10 +142,14 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
   };
   for (const office of offices)
     started[office] = { address: await listen(servers[office], options.ports?.[office] ?? 0) };
+  const line = new ReceiverLine({ file: join(data, 'receiver-line', 'sentences.nmea'), ...options.receiver });
+  const address = await listenLine(line, options.receiverPort ?? 0);
   return {
     ...started,
+    receiverLine: { address },
+    receiver: { address: join(data, 'receiver') },
     async close() {
-      await Promise.all(Object.values(servers).map((each) => each.close()));
+      await Promise.all([...Object.values(servers).map((each) => each.close()), line.close()]);
     },
   };
 }

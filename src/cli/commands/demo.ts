@@ -15,11 +15,14 @@ interface Services {
   mapExtracts: { address: string };
   orderDesk: { address: string };
   catalogue: { address: string };
+  receiver: { address: string };
+  receiverLine: { address: string };
 }
 
 /** Addresses of the demo's sources, by their names in its study. */
 export function demoAddresses(services: Services): Record<string, string> {
-  const { boundaryOffice, statisticsOffice, mapExtracts, orderDesk, catalogue } = services;
+  const { boundaryOffice, statisticsOffice, mapExtracts, orderDesk, catalogue, receiver, receiverLine } =
+    services;
   return {
     'boundary-office': `${boundaryOffice.address}/`,
     'boundary-wfs': `${boundaryOffice.address}/wfs`,
@@ -32,6 +35,8 @@ export function demoAddresses(services: Services): Record<string, string> {
     'map-regions': `${mapExtracts.address}/regions.json`,
     'map-database': `${mapExtracts.address}/`,
     'order-desk': `${orderDesk.address}/`,
+    receiver: receiver.address,
+    'receiver-line': receiverLine.address,
     'open-data': `${catalogue.address}/`,
     'national-catalogue': `${catalogue.address}/dcat/nested`,
   };
@@ -86,8 +91,8 @@ export const addDemo: AddCommand = (program) => {
       const output = outputOf(command);
       if (options.data !== undefined) return putData(options.data, output);
       const demo = demoFolder();
-      const { madeUpSecrets, startStandIns, usualPorts } = await import('#stand-ins');
-      const services = await startStandIns({ data: join(demo, 'data'), ports: usualPorts });
+      const { madeUpSecrets, receiverPort, startStandIns, usualPorts } = await import('#stand-ins');
+      const services = await startStandIns({ data: join(demo, 'data'), ports: usualPorts, receiverPort });
       // The simulated offices know a made-up key and account; of real ones each has their own.
       process.env.TESKARIA_KEY ??= madeUpSecrets.key;
       process.env.TESKARIA_USER ??= madeUpSecrets.user;
@@ -107,6 +112,8 @@ export const addDemo: AddCommand = (program) => {
             ['map host', services.mapExtracts],
             ['order desk', services.orderDesk],
             ['catalogue', services.catalogue],
+            ['receiver', services.receiver],
+            ['receiver’s line', services.receiverLine],
           ] as const)
             output.line(`  ${name.padEnd(18)} ${address}`);
           output.line(`The study: ${join(folder, 'study.yaml')}`);

@@ -44,7 +44,10 @@ const known: Readonly<Record<string, FieldType>> = dictionary({
   speed: 'real',
   course: 'real',
   track: 'integer',
+  track_name: 'text',
   route: 'integer',
+  route_name: 'text',
+  zone: 'text',
   segment: 'integer',
   point: 'integer',
   points: 'integer',
@@ -74,6 +77,8 @@ class GpxReader implements XmlHandler {
   private counts = { rte: 0, trk: 0 };
   damaged = 0;
   short = 0;
+  /** Times without a zone. */
+  zoneless = 0;
 
   constructor(seen: Map<LayerName, LayerSeen>, wanted: LayerName | null, maker: BatchMaker | null) {
     this.seen = seen;
@@ -157,7 +162,23 @@ class GpxReader implements XmlHandler {
     else if (['wpt', 'rtept', 'trkpt', 'rte', 'trk'].includes(parent ?? '')) this.add(values, name, value);
   }
 
+  /** GPX means UTC (GPX 1.1, “time”); an offset from it is kept beside the time, since it says where the clock stood. */
+  private addTime(values: Values, text: string): void {
+    const zone = /(Z|[+-]\d{2}:?\d{2})$/.exec(text)?.[1];
+    if (zone === undefined && /T\d{2}:/.test(text)) {
+      this.zoneless++;
+      values.set('time', `${text}Z`);
+      return;
+    }
+    values.set('time', text);
+    if (zone !== undefined && !/^(Z|[+-]00:?00)$/.test(zone)) values.set('zone', zone);
+  }
+
   private add(values: Values, name: string, value: string): void {
+    if (name === 'time' && !values.has('time')) {
+      this.addTime(values, value);
+      return;
+    }
     const before = values.get(name);
     values.set(name, before === undefined ? value : `${before}; ${value}`);
   }
@@ -182,6 +203,8 @@ class GpxReader implements XmlHandler {
       const own: Values = new Map([
         [layer === 'route_points' ? 'route' : 'track', String(this.counts[group.kind])],
       ]);
+      const name = group.values.get('name');
+      if (name !== undefined) own.set(layer === 'route_points' ? 'route_name' : 'track_name', name);
       if (layer === 'track_points') own.set('segment', String(group.segment));
       own.set('point', String(group.points));
       point.values = new Map([...own, ...point.values]);
@@ -296,6 +319,12 @@ export async function openGpx(source: ByteSource): Promise<Layer[]> {
         code: 'coordinates-damaged',
         severity: 'error',
         words: `${source.name}: ${counted(first.damaged, 'point has', 'points have')} no readable position and ${first.damaged === 1 ? 'was' : 'were'} left out.`,
+      });
+    if (k === 0 && first.zoneless > 0)
+      findings.push({
+        code: 'times-without-zone',
+        severity: 'note',
+        words: `${source.name}: ${counted(first.zoneless, 'time says', 'times say')} no zone; GPX means UTC, and so they were read.`,
       });
     if (k === 0 && entities > 0)
       findings.push({

@@ -313,7 +313,7 @@ async function bringAndFetch(pieces: Pieces): Promise<Required<Omit<Gathered, 'f
 /** OGC API – Processes, part 1 (OGC 18-062r2): orders that take time, several datasets in one, large areas in pieces. */
 export const ordersProtocol: Protocol = {
   kind: 'orders',
-  keeps: true,
+  keeps: () => true,
   // Datasets of one process with the same inputs go into one order.
   together: ({ wanted, vintage }) =>
     JSON.stringify([wanted.process ?? '', wanted.inputs ?? {}, vintage ?? '']),

@@ -2,7 +2,7 @@ import { withoutPrototypes } from '../../core/dictionary.ts';
 import type { Path } from '../../formats/settings/places.ts';
 import { readSettings, type SettingsKind } from '../../formats/settings/read-settings.ts';
 import { record } from './raw.ts';
-import { referenceMistakes } from './references.ts';
+import { referenceMistakes, trackForms } from './references.ts';
 import { type Study, type StudyText, studySchema } from './schema.ts';
 import type { StudyStep } from './steps.ts';
 import { synonyms } from './synonyms.ts';
@@ -47,9 +47,19 @@ function withoutShorthand(
   const gather: StudyText['gather'] = {};
   const made = new Map<string, Path>();
   const make = (path: Path, from: Path) => made.set(JSON.stringify(path), from);
+  const both = new Set<string>();
   const stepsFor = new Map<string, [string, StudyStep][]>();
   for (const [name, dataset] of Object.entries(study.gather)) {
     const { levels, on, ...own } = dataset;
+    if (own.as === 'both') {
+      for (const form of trackForms) {
+        const made = `${name}_${form}`;
+        gather[made] = { ...own, as: form };
+        make(['gather', made], ['gather', name]);
+      }
+      both.add(name);
+      continue;
+    }
     if (levels === undefined) {
       const same = own['same as'];
       gather[name] = same === undefined ? own : { ...study.gather[same], ...own, from: undefined };
@@ -72,7 +82,19 @@ function withoutShorthand(
   for (const name of new Set([...Object.keys(study.prepare), ...stepsFor.keys()])) {
     const steps = study.prepare[name] ?? [];
     const layers = stepsFor.get(name);
-    if (layers === undefined) prepare[name] = steps;
+    if (both.has(name)) {
+      // What is prepared of the tracks is prepared of both; each may have steps of its own besides.
+      for (const form of trackForms) {
+        const layer = `${name}_${form}`;
+        prepare[layer] = [...steps, ...(study.prepare[layer] ?? [])];
+        steps.forEach((_, k) => {
+          make(['prepare', layer, k], ['prepare', name, k]);
+        });
+        (study.prepare[layer] ?? []).forEach((_, k) => {
+          if (steps.length > 0) make(['prepare', layer, steps.length + k], ['prepare', layer, k]);
+        });
+      }
+    } else if (layers === undefined) prepare[name] ??= steps;
     else
       for (const [layer, join] of layers) {
         prepare[layer] = [join, ...steps];

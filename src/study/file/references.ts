@@ -6,6 +6,9 @@ import { verbNamed, verbs } from '../../verbs/register.ts';
 import { partsOf, type Raw, record, valuesAt } from './raw.ts';
 import { namesOf } from './steps.ts';
 
+/** Two layers are made of tracks that are wanted as both. */
+export const trackForms = ['points', 'lines'] as const;
+
 /** Names of a study that other parts of it may say. */
 interface Known {
   sources: string[];
@@ -18,8 +21,17 @@ export function knownNames(study: Raw): Known {
   const gathered = new Set<string>();
   const prepared = new Set<string>();
   const leveled = new Set<string>();
+  const both = new Set<string>();
   for (const [name, dataset] of partsOf(study.gather)) {
     const levels = record(dataset)?.levels;
+    if (record(dataset)?.as === 'both') {
+      both.add(name);
+      for (const form of trackForms) {
+        gathered.add(`${name}_${form}`);
+        if (record(study.prepare)?.[name] !== undefined) prepared.add(`${name}_${form}`);
+      }
+      continue;
+    }
     if (levels === undefined) {
       gathered.add(name);
       continue;
@@ -30,7 +42,7 @@ export function knownNames(study: Raw): Known {
       prepared.add(`${name}_${level}`);
     }
   }
-  for (const [name] of partsOf(study.prepare)) if (!leveled.has(name)) prepared.add(name);
+  for (const [name] of partsOf(study.prepare)) if (!leveled.has(name) && !both.has(name)) prepared.add(name);
   return {
     sources: partsOf(study.sources).map(([name]) => name),
     gathered: [...gathered],

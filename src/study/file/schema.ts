@@ -14,13 +14,15 @@ const oneOrMore = z
   .transform(String)
   .or(z.array(z.union([text, z.number()]).transform(String)).min(1));
 
+const someNames = oneOrMore.transform((value) => [value].flat());
+
 const variable = text.describe('Environment variable that holds it; the value is never written down.');
 
 const source = z.strictObject({
   kind: z
     .enum(protocolKinds)
     .describe(
-      'features: OGC API – Features; wfs: Web Feature Service; files: plain files; regions: extracts by region; map-features: the read interface of a map database; sdmx, json-stat, rows: statistics; orders: OGC API – Processes.',
+      'features: OGC API – Features; wfs: Web Feature Service; files: plain files; regions: extracts by region; map-features: the read interface of a map database; sdmx, json-stat, rows: statistics; orders: OGC API – Processes; receiver: a position receiver, its folder or what it sends.',
     ),
   at: text.describe(
     'Address of the service, or of the folder of files; for files also a folder of this machine.',
@@ -68,6 +70,18 @@ const source = z.strictObject({
       'Levels of units that it has and the study does not gather; told where an area asks for finer ones.',
     ),
   agency: text.optional().describe('Agency that keeps the tables of a statistics service.'),
+  'quiet after': z
+    .number()
+    .positive()
+    .optional()
+    .describe(
+      'Seconds without a word after which a receiver is not listened to any longer; 10 when left out.',
+    ),
+  'listen for': z
+    .number()
+    .positive()
+    .optional()
+    .describe('Seconds that a receiver is listened to at most; 600 when left out.'),
   answers: z
     .enum(['csv', 'json', 'xml'])
     .optional()
@@ -163,6 +177,31 @@ const dataset = z
       .regex(/^(node|way|relation)\/\d+$/, 'must be like relation/123')
       .optional()
       .describe('One object of a map-feature server, with its parts.'),
+    waypoints: someNames
+      .optional()
+      .describe('Waypoints of a receiver, by name or by run of names: CUL-001 to CUL-048; or all.'),
+    tracks: someNames.optional().describe('Tracks of a receiver, by name; or all.'),
+    routes: someNames.optional().describe('Routes of a receiver, by name; or all.'),
+    photos: someNames
+      .optional()
+      .describe('Photos in the folder of a receiver, by the name of the file; or all.'),
+    days: someNames
+      .optional()
+      .describe('Only what was recorded on these days: 2024-06-14, or 2024-06-14 to 2024-06-16.'),
+    zone: text.optional().describe('Zone of the days, from UTC: -02:00; UTC when left out.'),
+    as: z
+      .enum(['points', 'lines', 'both'])
+      .optional()
+      .describe(
+        'Tracks as points or as lines; both: two layers, NAME_points and NAME_lines. points when left out.',
+      ),
+    'range error': z
+      .number()
+      .positive()
+      .optional()
+      .describe(
+        'Metres by which a position is off at a dilution of 1, where the receiver does not tell; 5 when left out.',
+      ),
     file: text
       .optional()
       .describe('File of a source, or a path in the study folder when there is no source.'),
@@ -243,6 +282,15 @@ const dataset = z
   .refine(
     (value) => (value['by sheet'] !== undefined) === (value.file?.includes('{sheet}') ?? false),
     '“by sheet” goes with a “file” that holds {sheet}',
+  )
+  .refine(
+    ({ waypoints, tracks, routes, photos }) =>
+      [waypoints, tracks, routes, photos].filter((each) => each !== undefined).length < 2,
+    'say one of “waypoints”, “tracks”, “routes”, “photos”; each is a dataset of its own',
+  )
+  .refine(
+    (value) => value.as === undefined || value.tracks !== undefined || value['same as'] !== undefined,
+    '“as” goes with “tracks”',
   )
   .refine(
     (value) => value['by sheet'] === undefined || value.from !== undefined || value['same as'] !== undefined,

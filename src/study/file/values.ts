@@ -1,6 +1,8 @@
 import { purposeFromText } from '../../core/crs/best-crs.ts';
 import { crsFromText } from '../../core/crs/from-text.ts';
 import { IsomericError } from '../../core/errors.ts';
+import { parseDays } from '../../core/field/days.ts';
+import { parseNames } from '../../core/field/names.ts';
 import { parseMany } from '../../core/layer/joining/many-rows.ts';
 import { parseClasses } from '../../core/mapping/classes.ts';
 import { rampColours } from '../../core/mapping/colours.ts';
@@ -47,6 +49,12 @@ const readable: readonly { at: readonly string[]; read: Read }[] = [
   { at: ['gather', '*', 'where'], read: parseExpression },
   { at: ['gather', '*', 'on'], read: parseOn },
   { at: ['gather', '*', 'period'], read: periodOf },
+  ...['waypoints', 'tracks', 'routes', 'photos'].flatMap((kind) => [
+    { at: ['gather', '*', kind], read: parseNames },
+    { at: ['gather', '*', kind, '*'], read: parseNames },
+  ]),
+  { at: ['gather', '*', 'days'], read: (text: string) => parseDays(text) },
+  { at: ['gather', '*', 'days', '*'], read: (text: string) => parseDays(text) },
   { at: ['sources', '*', 'agreed'], read: date },
   { at: ['prepare', '*', '*', 'where'], read: parseExpression },
   { at: ['prepare', '*', '*', 'on'], read: parseKeyPairs },

@@ -122,7 +122,7 @@ async function alreadyDone(
   const names = group.orders.map((order) => order.name);
   if (names.some((name) => options.again?.includes(name))) return null;
   const within = names.every((name) => ledger.doneWithin(name));
-  if (!within && group.protocol.keeps !== true) return null;
+  if (!within && !group.orders.every((order) => group.protocol.keeps?.(order) === true)) return null;
   const files = new Map<string, string[]>();
   const receipts = new Map<string, Receipt>();
   for (const order of group.orders) {

@@ -93,6 +93,12 @@ function orderOf(
       inputs: dataset.inputs,
       region: dataset.region,
       object: dataset.object,
+      waypoints: dataset.waypoints,
+      tracks: dataset.tracks,
+      routes: dataset.routes,
+      photos: dataset.photos,
+      days: dataset.days,
+      zone: dataset.zone,
     },
     traits: {
       agency: told.agency,
@@ -103,11 +109,14 @@ function orderOf(
       lists: told.lists,
       mostColumns: told.limits.columns,
       mostArea: told.limits['square kilometres'],
+      quietAfter: told['quiet after'],
+      listenFor: told['listen for'],
     },
     licence: dataset.licence ?? told.licence,
     citation: dataset.citation ?? told.citation,
     local: (path) => machine.local(path),
     localNames: (folder) => machine.localNames(folder),
+    listen: (address) => machine.listen(address),
   };
 }
 

@@ -177,6 +177,7 @@ async function partsOf(
     headerRows: dataset['header rows'],
   };
   const paths = files.get(name)!;
+  if (sourceOf(name, study)?.kind === 'receiver') return [await openRecord(name, study, paths, machine)];
   // A structure beside the figures says what their codes mean: then the whole folder is opened.
   const [first] = paths;
   const folder = first.slice(0, Math.max(0, first.lastIndexOf('/')));
@@ -193,6 +194,38 @@ async function partsOf(
   const filled = parts.filter((part) => part.count !== 0);
   if (filled.length > 0) return filled;
   return [await withKeptSchema(parts[0], folder, machine)];
+}
+
+/** What is chosen of a receiver's files, in the CRS that it records in. */
+async function openRecord(
+  name: string,
+  study: Study,
+  paths: readonly string[],
+  machine: Machine,
+): Promise<Layer> {
+  const [{ openRecordFile }, { listRecord }, { choiceFrom }, { recordLayer }] = await Promise.all([
+    import('../../formats/field-record/files.ts'),
+    import('../../formats/field-record/survey.ts'),
+    import('../../formats/field-record/choose.ts'),
+    import('../../formats/field-record/layers.ts'),
+  ]);
+  const dataset = study.gather[name];
+  const files = [];
+  for (const path of paths) {
+    const source = await machine.store.open(path);
+    if (source === null) throw fileMissing(path);
+    const file = await openRecordFile(source, path.split('/').slice(2).join('/'));
+    if (file !== null) files.push(file);
+  }
+  const choice = choiceFrom(dataset);
+  if (choice === null)
+    throw new IsomericError('receiver-choice', `${name}: what of the receiver is wanted?`, {
+      blame: 'usage',
+    });
+  return recordLayer(name, files, await listRecord(files), choice, {
+    lines: dataset.as === 'lines',
+    rangeError: dataset['range error'],
+  });
 }
 
 function chosenLayer(
