@@ -52,7 +52,15 @@ export async function demoStudy(pageSize?: number, more: Partial<StandInsOptions
   copyFileSync(join(demoFolder, 'data', 'teskaria-grid.wkt'), join(folder, 'teskaria-grid.wkt'));
   const data = join(folder, 'service-data');
   mkdirSync(data);
-  for (const office of ['boundary-office', 'statistics-office', 'map-extracts', 'map-database', 'order-desk'])
+  for (const office of [
+    'boundary-office',
+    'statistics-office',
+    'map-extracts',
+    'map-database',
+    'order-desk',
+    'receiver',
+    'receiver-line',
+  ])
     cpSync(join(demoFolder, 'data', office), join(data, office), { recursive: true });
   const requests: string[] = [];
   const moods: DemoStudy['moods'] = {

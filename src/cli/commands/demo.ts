@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs';
-import { copyFile, mkdir, readFile } from 'node:fs/promises';
+import { copyFile, cp, mkdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { counted } from '../../core/account.ts';
 import { nodeMachine, writeText } from '../../node/index.ts';
@@ -103,6 +103,8 @@ export const addDemo: AddCommand = (program) => {
         if (!existsSync(join(folder, 'study.yaml'))) {
           await writeText(join(folder, 'study.yaml'), await readFile(join(demo, 'study.yaml'), 'utf8'));
           await copyFile(join(demo, 'data', 'teskaria-grid.wkt'), join(folder, 'teskaria-grid.wkt'));
+          // As if the receiver were mounted there: later runs, without this command, find it.
+          await cp(join(demo, 'data', 'receiver'), join(folder, 'receiver'), { recursive: true });
         }
         if (!output.json) {
           output.line(`Teskaria, a made-up island country. Simulated services are running:`);

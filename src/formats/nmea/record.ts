@@ -61,8 +61,10 @@ function degrees(text: string | undefined, side: string | undefined, most: numbe
   if (text === undefined || text === '') return Number.NaN;
   const value = figure(text);
   if (value === null || value < 0 || side === undefined || !/^[NSEW]$/.test(side)) return null;
-  const whole = Math.floor(value / 100);
-  const minutes = value - 100 * whole;
+  // Taken apart as they are written: a difference of doubles would lose digits of the minutes.
+  const dot = text.indexOf('.') < 0 ? text.length : text.indexOf('.');
+  const whole = Number(text.slice(0, Math.max(0, dot - 2)));
+  const minutes = Number(text.slice(Math.max(0, dot - 2)));
   const found = whole + minutes / 60;
   if (minutes >= 60 || found > most) return null;
   return side === 'S' || side === 'W' ? -found : found;

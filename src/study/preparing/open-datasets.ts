@@ -157,7 +157,7 @@ async function openAnew(
 }
 
 /** The source that the files of a dataset came from, also of one that reads those of another. */
-function sourceOf(name: string, study: Study): Study['sources'][string] | undefined {
+export function sourceOf(name: string, study: Study): Study['sources'][string] | undefined {
   const { from, 'same as': same } = study.gather[name];
   const source = from ?? (same === undefined ? undefined : study.gather[same].from);
   return source === undefined ? undefined : study.sources[source];

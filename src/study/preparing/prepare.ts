@@ -11,7 +11,7 @@ import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Machine } from '../machine.ts';
 import type { StudyArea } from './area.ts';
 import type { Coverage } from './coverage.ts';
-import { openDataset, studyGrids, titled, withCrs } from './open-datasets.ts';
+import { openDataset, sourceOf, studyGrids, titled, withCrs } from './open-datasets.ts';
 import { stepValues } from './step-values.ts';
 
 /** What is prepared in: a study, its area, what was gathered for it. */
@@ -37,10 +37,10 @@ export async function planLayer(
   let table = await openDataset(name, study, files, machine);
   const layer = table;
   if (isLayer(layer))
-    table = coverage.watch(
-      await study.written.within(['gather', name], () => inStudyCrs(layer, preparing)),
-      files.get(name) ?? [],
-    );
+    table = await study.written.within(['gather', name], () => inStudyCrs(layer, preparing));
+  // What somebody walked along need not reach across the area.
+  if (isLayer(table) && sourceOf(name, study)?.kind !== 'receiver')
+    table = coverage.watch(table, files.get(name) ?? []);
   const open = (other: string, asGathered: boolean) =>
     asGathered || !(other in study.prepare)
       ? openDataset(other, study, files, machine)

@@ -2,6 +2,7 @@ import { type Count, closeAccount } from '../../account.ts';
 import { sameCrs } from '../../crs/crs.ts';
 import { IsomericError } from '../../errors.ts';
 import { zoneAhead } from '../../field/days.ts';
+import { noTimes, requireTimes, timeIn } from '../../field/times.ts';
 import { Kind } from '../../geometry/geometry-array.ts';
 import { GeometryMaker } from '../../geometry/geometry-maker.ts';
 import { rulerFor } from '../../geometry/ruler.ts';
@@ -58,16 +59,8 @@ export async function placeAlong(rows: Table, track: Layer, options: AlongOption
       blame: 'usage',
       wrong: options.zone,
     });
-  for (const [table, c] of [
-    [rows, time],
-    [track, trackTime],
-  ] as const)
-    if (table.schema[c].type !== 'timestamp')
-      throw new IsomericError('motion-times', `${table.schema[c].name} of ${table.name} holds no times.`, {
-        place: { field: table.schema[c].name },
-        advice: 'Name the field with “time”; times need a date and a zone (2024-06-14T09:30:00Z).',
-        blame: 'usage',
-      });
+  requireTimes(rows.schema[time], rows.name);
+  requireTimes(track.schema[trackTime], track.name);
   const brought = columns.map((name) => requireField(track.schema, name, track.name));
   const crs = isLayer(rows) && rows.crs !== null ? rows.crs : track.crs;
   const placed =
@@ -99,6 +92,7 @@ export async function placeAlong(rows: Table, track: Layer, options: AlongOption
     count: rows.count,
     async *run(account, source) {
       const held = await readTrack(placed, trackTime);
+      if (held.time.length === 0) throw noTimes(track.schema[trackTime], track.name);
       const counts = { in: 0, own: 0, track: 0, outside: 0, timeless: 0 };
       const place = new Float64Array(3);
       for await (const batch of source) {
@@ -163,7 +157,7 @@ export async function placeAlong(rows: Table, track: Layer, options: AlongOption
 }
 
 function timeOf(batch: Batch, i: number, time: number, clock: number, zone: number): number {
-  const told = batch.columns[time].number(i);
+  const told = timeIn(batch.columns[time], i);
   if (!Number.isNaN(told) || clock < 0) return told;
   const text = batch.columns[clock].text(i);
   return text === null ? Number.NaN : parseTimestamp(`${text}Z`) - zone;
@@ -179,7 +173,7 @@ async function readTrack(track: Layer, time: number): Promise<TimedTrack> {
   for await (const batch of track.batches()) {
     const geometry = batch.geometry!;
     for (let i = 0; i < batch.length; i++) {
-      const when = batch.columns[time].number(i);
+      const when = timeIn(batch.columns[time], i);
       if (Number.isNaN(when) || geometry.kind[i] !== Kind.Point || geometry.isEmpty(i)) continue;
       const v = geometry.vertexStart[geometry.ringStart[geometry.partStart[i]]];
       times.push(when);

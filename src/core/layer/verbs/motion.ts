@@ -1,6 +1,7 @@
 import { type Account, type Count, closeAccount, counted, grouped } from '../../account.ts';
 import { IsomericError } from '../../errors.ts';
 import { type Motion, type MotionLimits, motionOf, type Positions, usualLimits } from '../../field/motion.ts';
+import { noTimes, requireTimes, timeIn } from '../../field/times.ts';
 import { Kind } from '../../geometry/geometry-array.ts';
 import { rulerFor } from '../../geometry/ruler.ts';
 import { Growing } from '../../growing.ts';
@@ -61,12 +62,7 @@ export async function layerMotion(layer: Layer, options: MotionOptions = {}): Pr
   const limits = limitsFrom(options);
   const { give = 'points' } = options;
   const time = requireField(layer.schema, options.time ?? 'time', layer.name);
-  if (layer.schema[time].type !== 'timestamp')
-    throw new IsomericError('motion-times', `${layer.schema[time].name} of ${layer.name} holds no times.`, {
-      place: { field: layer.schema[time].name },
-      advice: 'Name the field with “time”; times need a date and a zone (2024-06-14T09:30:00Z).',
-      blame: 'usage',
-    });
+  requireTimes(layer.schema[time], layer.name);
   const tracks =
     options.tracks === undefined
       ? ['file', 'track'].map((name) => fieldIndex(layer.schema, name)).filter((c) => c >= 0)
@@ -89,6 +85,7 @@ export async function layerMotion(layer: Layer, options: MotionOptions = {}): Pr
   const work = async (account: Account, source: AsyncIterable<Batch>) => {
     const read = await readPositions(source, { time, tracks, segment }, layer.name);
     const positions = measured === layer ? read : { ...read, xy: (await readPlaces(measured)).xy };
+    if (read.length > 0 && read.time.every(Number.isNaN)) throw noTimes(layer.schema[time], layer.name);
     const motion = motionOf(positions, ruler, limits);
     tell(account, motion, limits, layer.name);
     return { read, motion };
@@ -230,7 +227,7 @@ async function readPositions(
       if (key !== lastTrack || part !== lastRun) run++;
       lastTrack = key;
       lastRun = part;
-      times.push(batch.columns[time].number(i));
+      times.push(timeIn(batch.columns[time], i));
       runs.push(run);
       numbers.push(track);
     }
