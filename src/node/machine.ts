@@ -1,5 +1,16 @@
 import { rmSync } from 'node:fs';
-import { appendFile, mkdir, open, readdir, readFile, rm, rmdir } from 'node:fs/promises';
+import {
+  appendFile,
+  copyFile,
+  link,
+  mkdir,
+  open,
+  readdir,
+  readFile,
+  rename,
+  rm,
+  rmdir,
+} from 'node:fs/promises';
 import { dirname, join, relative, resolve, sep } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
@@ -12,8 +23,9 @@ import { nodeFetch } from './fetch.ts';
 import { openPath } from './open.ts';
 import { pngFromSvg } from './png.ts';
 import { listenTo } from './receiver.ts';
-import { saverFor, unwritable, writeChunks } from './save.ts';
+import { saverFor, unwritable, writeBeside, writeChunks } from './save.ts';
 import { folderStore, insideFolder } from './store.ts';
+import { ownVersion } from './version.ts';
 
 const claimFile = '.running';
 
@@ -137,6 +149,19 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
     },
     writeBytes: async (path, bytes) => {
       await writeChunks(inside(path), [bytes]);
+    },
+    async move(from, to) {
+      await mkdir(dirname(inside(to)), { recursive: true });
+      await rename(inside(from), inside(to));
+    },
+    copy: async (from, to) => {
+      // Files are replaced whole, never written into: where the disk can, both names are of one file.
+      await writeBeside(inside(to), (temporary) =>
+        link(inside(from), temporary).catch(() => copyFile(inside(from), temporary)),
+      );
+    },
+    get version() {
+      return ownVersion();
     },
     async append(path, text) {
       try {

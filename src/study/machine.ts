@@ -54,6 +54,12 @@ export interface Machine {
   ): Promise<{ accounts: Account[] /** Paths of all files that were written. */; files: string[] }>;
   /** Writes a file of the study folder. */
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;
+  /** Gives a file of the study folder another place in it; what stands there gives way. */
+  move(from: string, to: string): Promise<void>;
+  /** The same bytes in another place of the study folder. */
+  copy(from: string, to: string): Promise<void>;
+  /** Which Isomeric this is: the same says that the same is made of the same. */
+  version: string;
   /** Adds text at the end of a file of the study folder. */
   append(path: string, text: string): Promise<void>;
   /** Takes the study folder for this run alone, clears away what a run that was killed left; ends with the result. */

@@ -1,9 +1,10 @@
-import { type Account, counted } from '../core/account.ts';
+import { counted } from '../core/account.ts';
 import type { Crs } from '../core/crs/crs.ts';
-import { type Failure, failureOf, IsomericError } from '../core/errors.ts';
+import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
+import type { Difference } from './again/difference.ts';
 import { layersOfArea } from './area/schema.ts';
 import { studyIn } from './area-of-study.ts';
 import { requireFiles } from './file/files.ts';
@@ -42,6 +43,10 @@ export interface RunResult {
   drawnErrors: Finding[];
   /** What gathering would take; of a dry run. */
   estimates?: EstimateLine[];
+  /** What is other than after the last run that came to its end. */
+  difference?: Difference;
+  /** True: nothing that the results rest on changed, and they were left as they are. */
+  unchanged?: boolean;
 }
 
 const findingsPath = 'prepared/findings.json';
@@ -69,6 +74,7 @@ class Run {
   private readonly findings: Finding[] = [];
   private readonly known = new Set<string>();
   private files = new GatheredFiles();
+  private difference: Difference | undefined;
 
   constructor(study: Study, machine: Machine, ledger: Ledger, options: RunOptions) {
     this.study = study;
@@ -135,11 +141,17 @@ class Run {
       reporter.stage('Prepare');
       await this.prepare(area);
     }
+    if (this.options.only === undefined) {
+      const stands = await this.stands();
+      if (stands !== null) return stands;
+    }
     const layers = await this.prepared();
     if (this.wants('check')) {
       reporter.stage('Check');
       const { checkStudy } = await import('./preparing/check.ts');
       for (const finding of await checkStudy(study, layers, area, machine)) this.add(finding);
+      const { putAside } = await import('./again/baseline.ts');
+      await putAside(ledger, machine);
       await writeText(machine, findingsPath, `${JSON.stringify(this.findings, null, 2)}\n`);
     } else if (this.options.only !== 'prepare') {
       const kept = await readText(machine, findingsPath);
@@ -160,12 +172,15 @@ class Run {
         maps.push({ name, title: map.title, svg });
       }
     }
+    if (this.options.only === undefined) await this.tellDifference(layers);
     const delivered = this.wants('deliver') ? await this.deliver(area, layers, maps) : [];
-    const coloured = new Set(Object.values(study.draw).map(({ layer }) => layer));
-    const drawnErrors = this.findings.filter(
-      ({ severity, layer }) => severity === 'error' && layer !== undefined && coloured.has(layer),
-    );
-    return { study, findings: this.findings, delivered, drawnErrors };
+    return {
+      study,
+      findings: this.findings,
+      delivered,
+      drawnErrors: this.drawnErrors(),
+      ...(this.difference === undefined ? {} : { difference: this.difference }),
+    };
   }
 
   /** The layer that the area is made of first, then the rest, limited to the area where the service can. */
@@ -216,57 +231,77 @@ class Run {
     return { study, findings: [], delivered: [], drawnErrors: [], estimates };
   }
 
+  /** Makes anew what rests on something else than before, keeps the rest, and remembers what each layer rests on. */
   private async prepare(area: StudyArea): Promise<void> {
-    const { study, machine, ledger } = this;
-    const [{ planLayer }, { Coverage }] = await Promise.all([
-      import('./preparing/prepare.ts'),
-      import('./preparing/coverage.ts'),
-    ]);
-    const coverage = new Coverage();
-    const { unusedTitles } = await import('./preparing/titles.ts');
-    const planned: (Layer | Table)[] = [];
-    const left: Failure[] = [];
-    for (const name of Object.keys(study.prepare))
-      try {
-        planned.push(await planLayer(name, { study, area, files: this.files, machine, coverage }));
-      } catch (error) {
-        // What does not need the dataset that is missing is prepared all the same.
-        if (!(error instanceof IsomericError) || error.code !== 'not-gathered') throw error;
-        left.push(failureOf([name], error));
-      }
-    if (planned.length === 0 && left.length > 0)
-      throw new IsomericError('not-gathered', left[0].words, { ...left[0], blame: 'usage', failures: left });
-    if (planned.length === 0)
-      throw new IsomericError('nothing-to-prepare', 'The study prepares no layer.', {
-        place: { file: 'study.yaml' },
-        advice: 'Name layers under “prepare:”.',
-        blame: 'usage',
-      });
-    ledger.steps = [];
-    const now = machine.now();
-    const { accounts: written } = await machine.save(planned, preparedPath, now);
-    const accounts = planned.map((layer, k) => [...layer.accounts, written[k]]);
-    const notes = notesOnce(accounts.flat());
-    planned.forEach((layer, k) => {
-      for (const account of accounts[k]) {
-        if (account.sentence !== '') {
-          ledger.record(layer.name, account, now);
-          machine.reporter.say(account.sentence);
-        }
-        for (const note of account.notes) for (const words of notes(note)) machine.reporter.note(words);
-        for (const finding of account.findings) this.add(finding);
-      }
-      // What a reader finds out only while reading.
-      for (const finding of layer.findings) this.add({ ...finding, layer: finding.layer ?? layer.name });
+    const { study, machine, ledger, files } = this;
+    const { Recipes } = await import('./again/recipes.ts');
+    const { openKept, planLayers, preparedFile } = await import('./again/keeping.ts');
+    const recipes = new Recipes({ study, area, files, ledger, machine });
+    const file = await preparedFile(ledger, machine);
+    const plans = await planLayers(study, recipes, ledger, file);
+    const kept = await openKept(plans, file, ledger, machine);
+    const { prepareLayers } = await import('./preparing/prepare-layers.ts');
+    const left = await prepareLayers(plans, kept, {
+      study,
+      area,
+      files,
+      ledger,
+      machine,
+      add: (finding) => this.add(finding),
     });
-    for (const finding of [...coverage.findings(area), ...unusedTitles(study, planned)]) this.add(finding);
     await ledger.save(machine);
     if (left.length === 0) return;
+    const count = plans.length - left.length;
     throw new IsomericError(
       'not-gathered',
-      `${counted(planned.length, 'layer was', 'layers were')} prepared; ${left.flatMap(({ what }) => what).join(', ')} ${left.length === 1 ? 'was' : 'were'} not: ${left[0].words}`,
+      `${counted(count, 'layer was', 'layers were')} prepared; ${left.flatMap(({ what }) => what).join(', ')} ${left.length === 1 ? 'was' : 'were'} not: ${left[0].words}`,
       { place: left[0].place, advice: left[0].advice, blame: 'input', failures: left },
     );
+  }
+
+  /** Where nothing that the results rest on is other than when they were delivered, they stay: what was found then is told again. */
+  private async stands(): Promise<RunResult | null> {
+    const { study, ledger, machine } = this;
+    const { standingOf, stillStands } = await import('./again/standing.ts');
+    if (!(await stillStands(await standingOf(study, ledger, machine), ledger, machine))) return null;
+    const kept = (await readText(machine, findingsPath)) ?? '[]';
+    for (const finding of JSON.parse(kept) as Finding[]) this.add(finding);
+    const { paths, at } = ledger.delivery!;
+    machine.reporter.say(
+      `Deliver: nothing changed since ${at.slice(0, 16).replace('T', ' ')} UTC; the ${paths.length} files in delivered/ stay as they are.`,
+    );
+    return {
+      study,
+      findings: this.findings,
+      delivered: paths,
+      drawnErrors: this.drawnErrors(),
+      unchanged: true,
+    };
+  }
+
+  /** Errors found in layers that a map colours. */
+  private drawnErrors(): Finding[] {
+    const coloured = new Set(Object.values(this.study.draw).map(({ layer }) => layer));
+    return this.findings.filter(
+      ({ severity, layer }) => severity === 'error' && layer !== undefined && coloured.has(layer),
+    );
+  }
+
+  /** Holds the result against that of the last run which came to its end. */
+  private async tellDifference(layers: ReadonlyMap<string, Layer | Table>): Promise<void> {
+    const { baselineOf } = await import('./again/baseline.ts');
+    const baseline = await baselineOf(this.ledger, this.machine);
+    if (baseline === null) return;
+    const { compareStates, changesPath } = await import('./again/difference.ts');
+    const before = new Map((await this.machine.open(baseline.path)).map(({ table }) => [table.name, table]));
+    const difference = await compareStates(
+      { layers: before, findings: baseline.findings },
+      { layers, findings: this.findings },
+      this.study,
+      (layer) => this.ledger.delivery?.recipes?.[layer] !== this.ledger.prepared.get(layer)?.recipe,
+    );
+    await writeText(this.machine, changesPath, `${JSON.stringify(difference, null, 2)}\n`);
+    this.difference = difference;
   }
 
   private async prepared(): Promise<Map<string, Layer | Table>> {
@@ -295,7 +330,7 @@ class Run {
       }
     }
     const all = [...layers.values()];
-    const now = machine.now();
+    const now = ledger.dateOfData;
     const { deliverData, deliveredWords, removeFormer } = await import('./handing-on/deliver.ts');
     const delivered = await deliverData(study, all, machine, now);
     const { sheetWidth } = await import('../core/mapping/sheet.ts');
@@ -314,36 +349,32 @@ class Run {
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
     const pages = study.deliver.pages.includes('report') ? ['delivered/report.html'] : [];
     const before = ledger.delivery?.paths ?? [];
-    ledger.delivery = {
-      kind: 'delivery',
-      at: now,
-      paths: [...delivered, 'delivered/ledger.jsonl', ...pages],
-    };
-    await write('delivered/ledger.jsonl', ledger.text);
+    await write('delivered/ledger.jsonl', ledger.handedOn);
     if (pages.length > 0) {
       const { reportHtml } = await import('./handing-on/report.ts');
       await write(
         'delivered/report.html',
-        reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger, at: now }),
+        reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger }),
       );
     }
     await removeFormer(before, delivered, machine);
+    const [{ recipesIn, standingOf, sumsOf }, { forgetBaseline }] = await Promise.all([
+      import('./again/standing.ts'),
+      import('./again/baseline.ts'),
+    ]);
+    ledger.delivery = {
+      kind: 'delivery',
+      at: machine.now(),
+      paths: delivered,
+      of: await standingOf(study, ledger, machine),
+      sums: await sumsOf(delivered, machine),
+      prepared: ledger.layers?.sha256,
+      recipes: recipesIn(ledger),
+    };
     await ledger.save(machine);
+    await forgetBaseline(machine);
     const counts = { maps: maps.length, findings: this.findings.length, files: delivered.length };
     machine.reporter.say(deliveredWords(all, area.crs, counts));
     return delivered;
   }
-}
-
-/** Tells a note where it comes first, with how often it holds; where it comes again, nothing. */
-function notesOnce(accounts: readonly Account[]): (note: string) => string[] {
-  const times = new Map<string, number>();
-  for (const { notes } of accounts) for (const note of notes) times.set(note, (times.get(note) ?? 0) + 1);
-  const told = new Set<string>();
-  return (note) => {
-    if (told.has(note)) return [];
-    told.add(note);
-    const count = times.get(note) ?? 1;
-    return [count === 1 ? note : `${note} (So for ${count} steps.)`];
-  };
 }

@@ -109,7 +109,6 @@ describe('report', () => {
       ],
       dictionary: await dataDictionary([layer]),
       ledger,
-      at: '2026-01-01T10:00:00.000Z',
     });
     expect(html).not.toContain('<script>');
     expect(html.match(/&lt;script&gt;/g)!.length).toBeGreaterThan(12);

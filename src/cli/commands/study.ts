@@ -42,14 +42,21 @@ export async function runAndPrint(
         findings: result.findings,
         ...(result.drawnErrors.length === 0 ? {} : { drawnErrors: result.drawnErrors }),
         ...(result.estimates === undefined ? {} : { estimates: result.estimates }),
+        ...(result.difference === undefined ? {} : { changes: result.difference }),
+        ...(result.unchanged === true ? { unchanged: true } : {}),
       });
     else {
       if (result.estimates !== undefined) printEstimates(output, result.estimates);
-      if (result.findings.length > 0) {
+      if (result.difference !== undefined) {
+        const { printDifference } = await import('../changes.ts');
+        printDifference(output, result.difference, result.study);
+      }
+      // What was told when it was found is not told again where nothing changed.
+      if (result.findings.length > 0 && result.unchanged !== true) {
         output.line(`\n${output.colours.bold(output.colours.underline('Findings'))}`);
         printFindings(output, result.findings);
       }
-      if (result.delivered.length > 0) {
+      if (result.delivered.length > 0 && result.unchanged !== true) {
         output.line(
           `\n${output.colours.bold('Delivered')} in ${((performance.now() - started) / 1000).toFixed(1)} s:`,
         );

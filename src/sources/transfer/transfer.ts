@@ -204,13 +204,15 @@ async function received(
     },
   });
   const before = context.earlier.get(request.path);
+  const unchanged = intact && before?.sha256 === sha256;
   const receipt: Receipt = {
     kind: 'file',
     what: request.what,
     role: request.role ?? 'data',
     path: request.path,
     url: shown,
-    at: context.now(),
+    // The same bytes keep the date at which they came first.
+    at: unchanged ? before.at : context.now(),
     bytes,
     sha256,
     etag: headers.get('etag') ?? undefined,
@@ -219,5 +221,5 @@ async function received(
     ...(more.next === undefined ? {} : { next: context.credentials.shown(more.next, true) }),
     ...told(request),
   };
-  return { receipt, unchanged: intact && before?.sha256 === sha256, headers };
+  return { receipt, unchanged, headers };
 }

@@ -17,7 +17,6 @@ export interface ReportParts {
   findings: readonly Finding[];
   dictionary: readonly DictionaryRow[];
   ledger: Ledger;
-  at: string;
 }
 
 const style = `
@@ -52,7 +51,7 @@ h3 { font-size: 15px; margin: 18px 0 2px; }
 
 /** The page that holds a study together: maps, layers, what was done, what was found, sources, dictionary. */
 export function reportHtml(parts: ReportParts): string {
-  const { study, area, layers, maps, findings, dictionary, ledger, at } = parts;
+  const { study, area, layers, maps, findings, dictionary, ledger } = parts;
   const counts = countFindings(findings);
   const placed = layers.filter(isLayer);
   const features = placed.reduce((sum, layer) => sum + (layer.count ?? 0), 0);
@@ -65,7 +64,7 @@ export function reportHtml(parts: ReportParts): string {
 <head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${xmlText(study.study)}</title><style>${style}</style></head>
 <body><main>
 <h1>${xmlText(study.study)}</h1>
-<p class="lead">${xmlText(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} ${area.notes.map((note) => `${xmlText(note)} `).join('')}All layers in ${xmlText(crsLabel(area.crs))}. Made ${xmlText(at.slice(0, 16).replace('T', ' '))} UTC.</p>
+<p class="lead">${xmlText(area.words.replace(/^Area: /, '').replace(/^./, (c) => c.toUpperCase()))} ${area.notes.map((note) => `${xmlText(note)} `).join('')}All layers in ${xmlText(crsLabel(area.crs))}. ${received(ledger)}</p>
 <nav><a href="#maps">Maps</a><a href="#layers">Layers</a><a href="#done">What was done</a><a href="#findings">Findings</a><a href="#sources">Sources</a><a href="#dictionary">Data dictionary</a></nav>
 <div class="figures">${figure(grouped(placed.length), 'layers delivered')}${figure(grouped(features), 'features')}${tables === 0 ? '' : figure(grouped(tables), tables === 1 ? 'table delivered' : 'tables delivered')}${figure(grouped(ledger.receipts.size), 'files received')}${figure(grouped(counts.error), counts.error === 1 ? 'error found' : 'errors found')}${figure(grouped(counts.warning), counts.warning === 1 ? 'warning' : 'warnings')}</div>
 ${section('maps', 'Maps', maps.map((map) => `<figure>${map.svg.replace(/<title>.*?<\/title>/, '')}</figure>`).join('\n') || '<p>No map was asked for.</p>')}
@@ -76,6 +75,13 @@ ${section('sources', 'Sources', sourcesTable(ledger))}
 ${section('dictionary', 'Data dictionary', dictionaryTable(dictionary))}
 </main></body></html>
 `;
+}
+
+/** The state of the data, which does not depend on the hour of the run. */
+function received({ lastReceived }: Ledger): string {
+  return lastReceived === null
+    ? ''
+    : `Data as received up to ${xmlText(lastReceived.slice(0, 16).replace('T', ' '))} UTC.`;
 }
 
 function table(head: readonly [string, boolean?][], rows: readonly string[][]): string {

@@ -93,7 +93,7 @@ const step = z
     kind: z.literal('step'),
     layer: z.string(),
     verb: z.string(),
-    at: time,
+    at: time.optional(),
     counts: z.record(z.string(), z.number()),
     sentence: z.string(),
     notes: z.array(z.string()),
@@ -101,8 +101,39 @@ const step = z
   .describe('What a step of the preparation did.');
 
 const delivery = z
-  .object({ kind: z.literal('delivery'), at: time, paths: z.array(z.string()) })
+  .object({
+    kind: z.literal('delivery'),
+    at: time,
+    paths: z.array(z.string()),
+    of: z.string().optional().describe('Digest of all that the delivered files rest on.'),
+    sums: z.record(z.string(), z.string()).optional().describe('SHA-256 of each delivered file.'),
+    recipes: z.record(z.string(), z.string()).optional().describe('What each of its layers rested on.'),
+    prepared: z.string().optional().describe('SHA-256 of the prepared layers that were delivered.'),
+  })
   .describe('What the last run delivered: files of the study folder.');
+
+const findings = z.array(z.record(z.string(), z.unknown()));
+
+const prepared = z
+  .object({
+    kind: z.literal('prepared'),
+    layer: z.string(),
+    recipe: z.string().describe('Digest of all that the layer rests on.'),
+    parts: z.record(z.string(), z.string()).describe('Digest of each thing that it rests on.'),
+    told: z
+      .array(z.object({ dataset: z.string(), findings }))
+      .describe('What was found in the datasets that it is made of.'),
+    findings: findings.describe('What its steps found.'),
+    reaches: z
+      .object({ box: z.array(z.number()), features: z.number(), files: z.string() })
+      .optional()
+      .describe('How far what was gathered reaches.'),
+  })
+  .describe('What a prepared layer rests on.');
+
+const layers = z
+  .object({ kind: z.literal('layers'), path: z.string(), sha256: z.string() })
+  .describe('The file with the prepared layers.');
 
 export const entrySchema = z.discriminatedUnion('kind', [
   file,
@@ -112,6 +143,8 @@ export const entrySchema = z.discriminatedUnion('kind', [
   order,
   usage,
   step,
+  prepared,
+  layers,
   delivery,
 ]);
 
@@ -123,6 +156,9 @@ export type TermsEntry = z.output<typeof terms>;
 export type OrderEntry = z.output<typeof order>;
 export type UsageEntry = z.output<typeof usage>;
 export type DeliveryEntry = z.output<typeof delivery>;
+/** What a prepared layer rests on. */
+export type PreparedEntry = z.output<typeof prepared>;
+export type LayersEntry = z.output<typeof layers>;
 /** What one step did to how many features. */
 export type StepEntry = z.output<typeof step>;
 

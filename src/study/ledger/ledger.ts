@@ -7,8 +7,10 @@ import {
   type DeliveryEntry,
   entrySchema,
   type GatheringEntry,
+  type LayersEntry,
   type LedgerEntry,
   type OrderEntry,
+  type PreparedEntry,
   type StepEntry,
   type TermsEntry,
   type UsageEntry,
@@ -29,6 +31,9 @@ export class Ledger {
   readonly usage = new Map<string, UsageEntry>();
   gathering: GatheringEntry | null = null;
   steps: StepEntry[] = [];
+  /** What each prepared layer rests on, and the file that they lie in. */
+  readonly prepared = new Map<string, PreparedEntry>();
+  layers: LayersEntry | null = null;
   delivery: DeliveryEntry | null = null;
   /** Files of each dataset that came since it was begun. */
   private readonly since = new Map<string, Set<string>>();
@@ -103,6 +108,12 @@ export class Ledger {
       case 'step':
         this.steps.push(entry);
         break;
+      case 'prepared':
+        this.prepared.set(entry.layer, entry);
+        break;
+      case 'layers':
+        this.layers = entry;
+        break;
       case 'delivery':
         this.delivery = entry;
     }
@@ -147,12 +158,11 @@ export class Ledger {
   }
 
   /** A step of the preparation; written with the next saving. */
-  record(layer: string, account: Account, at: string): void {
+  record(layer: string, account: Account): void {
     this.steps.push({
       kind: 'step',
       layer,
       verb: account.verb,
-      at,
       counts: account.counts,
       sentence: account.sentence,
       notes: account.notes,
@@ -186,6 +196,8 @@ export class Ledger {
       ...datasets.filter(ofNow),
       ...receipts.filter(({ path }) => fresh.has(path)),
       ...this.steps,
+      ...byKey(this.prepared),
+      ...(this.layers === null ? [] : [this.layers]),
       ...(this.delivery === null ? [] : [this.delivery]),
     ];
   }
@@ -195,6 +207,43 @@ export class Ledger {
     return this.entries()
       .map((entry) => `${JSON.stringify(entrySchema.parse(entry))}\n`)
       .join('');
+  }
+
+  /**
+   * What is handed on of it: where everything came from and what each step did, without what only this folder and the hour of
+   * the run can know. The same inputs make the same bytes.
+   */
+  get handedOn(): string {
+    const known = new Set(['file', 'dataset', 'terms', 'step']);
+    return this.entries()
+      .filter(({ kind }) => known.has(kind))
+      .map((entry) => {
+        if (entry.kind !== 'dataset') return entry;
+        const { seconds: _, ...dataset } = entry;
+        const came = entry.paths.map((path) => this.receipts.get(path)?.at ?? '').sort();
+        return { ...dataset, at: came[came.length - 1] || entry.at };
+      })
+      .map((entry) => `${JSON.stringify(entrySchema.parse(entry))}\n`)
+      .join('');
+  }
+
+  /** When the last of the data came, ISO 8601; null where nothing did. */
+  get lastReceived(): string | null {
+    const came = [...this.receipts.values()].map(({ at }) => at).sort();
+    return came[came.length - 1] ?? null;
+  }
+
+  /**
+   * The date that files are given which say when their contents last changed: that of the newest input, as far as a provider
+   * told one. It does not depend on when and where a study is run.
+   */
+  get dateOfData(): string {
+    let newest = Date.UTC(1980, 0, 1);
+    for (const { lastModified } of this.receipts.values()) {
+      const told = Date.parse(lastModified ?? '');
+      if (told > newest) newest = told;
+    }
+    return new Date(newest).toISOString();
   }
 
   /** Writes the ledger anew, without what is out of date. */

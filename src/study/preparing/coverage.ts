@@ -42,6 +42,20 @@ export class Coverage {
     };
   }
 
+  /** What was seen of a dataset, to be remembered; undefined where it was not looked at. */
+  seenOf(name: string): { box: number[]; features: number; files: string } | undefined {
+    const seen = this.seen.get(name);
+    return seen === undefined || seen.features === 0
+      ? undefined
+      : { box: [...seen.box], features: seen.features, files: this.together.get(name) ?? '' };
+  }
+
+  /** Takes what was seen of a dataset in an earlier run. */
+  remember(name: string, { box, features, files }: { box: number[]; features: number; files: string }): void {
+    this.together.set(name, files);
+    this.seen.set(name, { box: box as unknown as Box, features });
+  }
+
   /** Datasets that end within the area, with the share of it that they reach. */
   findings({ area }: StudyArea): Finding[] {
     const findings: Finding[] = [];

@@ -3,6 +3,7 @@ import { type Crs, crsLabel, sameCrs } from '../../core/crs/crs.ts';
 import { crsFromText } from '../../core/crs/from-text.ts';
 import { type GridShift, readNtv2 } from '../../core/crs/ntv2.ts';
 import { IsomericError, placed } from '../../core/errors.ts';
+import type { Finding } from '../../core/findings.ts';
 import { concatenate } from '../../core/layer/concatenate.ts';
 import { exchangeAxes } from '../../core/layer/exchange-axes.ts';
 import { idFieldIndex } from '../../core/layer/feature-ids.ts';
@@ -97,6 +98,38 @@ export function studyGrids(study: Study, machine: Machine): Promise<GridShift[]>
 
 /** Datasets that were opened from the files of one gathering: several steps may need the same. */
 const openDatasets = new WeakMap<GatheredFiles, Map<string, Promise<Layer | Table>>>();
+/** What was found when each of them was opened. */
+const foundOpening = new WeakMap<GatheredFiles, Map<string, Finding[]>>();
+
+/** What was found when a dataset was opened; nothing where it was not. */
+export function findingsOfOpening(name: string, files: GatheredFiles): readonly Finding[] {
+  return foundOpening.get(files)?.get(name) ?? [];
+}
+
+/** A machine whose findings are kept as well as told. */
+function keepingFindings(name: string, files: GatheredFiles, machine: Machine): Machine {
+  let all = foundOpening.get(files);
+  if (all === undefined) {
+    all = new Map();
+    foundOpening.set(files, all);
+  }
+  const own: Finding[] = [];
+  all.set(name, own);
+  const { reporter } = machine;
+  return {
+    ...machine,
+    reporter: {
+      stage: (words) => reporter.stage(words),
+      say: (words) => reporter.say(words),
+      note: (words) => reporter.note(words),
+      progress: (what, meter) => reporter.progress(what, meter),
+      finding(finding) {
+        own.push(finding);
+        reporter.finding(finding);
+      },
+    },
+  };
+}
 
 /** Opens one gathered dataset, once: the pages of a service as one layer, the chosen layer of an archive. */
 export function openDataset(
@@ -119,7 +152,8 @@ export function openDataset(
   }
   let dataset = known.get(name);
   if (dataset === undefined) {
-    dataset = study.written.within(['gather', name], () => openAnew(name, study, files, machine));
+    const keeping = keepingFindings(name, files, machine);
+    dataset = study.written.within(['gather', name], () => openAnew(name, study, files, keeping));
     known.set(name, dataset);
   }
   return dataset;

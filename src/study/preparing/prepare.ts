@@ -22,6 +22,8 @@ export interface Preparing {
   machine: Machine;
   /** Watches how far each layer reaches. */
   coverage: Coverage;
+  /** Datasets that are opened for the layer, in the order in which they are asked for. */
+  opened?: string[];
 }
 
 /**
@@ -34,7 +36,11 @@ export async function planLayer(
   under: readonly string[] = [],
 ): Promise<Layer | Table> {
   const { study, area, files, machine, coverage } = preparing;
-  let table = await openDataset(name, study, files, machine);
+  const openGathered = (dataset: string) => {
+    preparing.opened?.push(dataset);
+    return openDataset(dataset, study, files, machine);
+  };
+  let table = await openGathered(name);
   const layer = table;
   if (isLayer(layer))
     table = await study.written.within(['gather', name], () => inStudyCrs(layer, preparing));
@@ -43,7 +49,7 @@ export async function planLayer(
     table = coverage.watch(table, files.get(name) ?? []);
   const open = (other: string, asGathered: boolean) =>
     asGathered || !(other in study.prepare)
-      ? openDataset(other, study, files, machine)
+      ? openGathered(other)
       : planOther(other, preparing, [...under, name]);
   for (const [k, step] of study.prepare[name].entries()) {
     try {
