@@ -1,8 +1,10 @@
 import { counted, grouped, listed } from '../core/account.ts';
 import type { FigureDifference } from '../core/layer/difference.ts';
 import type { Difference, LayerDifference } from '../study/again/difference.ts';
+import type { RunPlan } from '../study/again/plan.ts';
+import { planSentences } from '../study/again/plan.ts';
 import type { Study } from '../study/file/schema.ts';
-import { type Output, printFindings } from './output.ts';
+import { type Output, printFindings, textTable } from './output.ts';
 
 /** Layers, fields and figures of one kind that are named; of more there is a count. */
 const mostFigures = 8;
@@ -78,4 +80,35 @@ export function printDifference(output: Output, difference: Difference, study: S
     output.line(`${counted(findings.gone.length, 'finding is', 'findings are')} gone:`);
     printFindings(output, findings.gone.slice(0, 12));
   }
+}
+
+const stateWords = {
+  new: 'is new',
+  changed: 'changed',
+  unchanged: 'as it was',
+  kept: 'kept',
+  unknown: 'not to be told',
+  trouble: 'no answer',
+};
+
+/** Prints what a run would fetch and make anew, and why. */
+export function printPlan(output: Output, plan: RunPlan): void {
+  const { colours } = output;
+  output.line(`\n${colours.bold(colours.underline('What a run would do'))}`);
+  const rows = textTable(
+    ['dataset', 'source', 'state', 'why'],
+    plan.datasets.map(({ datasets, source, state, why }) => [
+      datasets.join(', '),
+      source,
+      stateWords[state],
+      why,
+    ]),
+    [false, false, false, false],
+    64,
+  );
+  for (const [k, row] of rows.entries()) output.line(k === 0 ? colours.dim(row) : row);
+  output.line();
+  for (const { layer, reasons } of plan.layers)
+    if (reasons !== null) output.line(`${colours.bold(layer)} would be made anew: ${listed(reasons)}.`);
+  for (const sentence of planSentences(plan)) output.line(sentence);
 }

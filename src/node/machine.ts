@@ -135,6 +135,10 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
         throw error;
       }
     },
+    async localChecksum(path) {
+      const place = path.startsWith('file:') ? fileURLToPath(path) : resolve(folder, path);
+      return folderStore(dirname(place)).checksum(place);
+    },
     async localNames(path) {
       const place = path.startsWith('file:') ? fileURLToPath(path) : resolve(folder, path);
       return (await readdir(place).catch(() => [] as string[])).sort();

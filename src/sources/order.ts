@@ -146,6 +146,15 @@ export interface Protocol {
   gather(orders: readonly Order[], context: TransferContext): Promise<Gathered>;
   /** What gathering would take, asked of the service. */
   estimate(orders: readonly Order[], context: TransferContext): Promise<Estimate>;
+  /**
+   * Why a source that was gathered has something newer, in a sentence, where its own list of releases or contents says so; null
+   * where it does not.
+   */
+  newer?(
+    orders: readonly Order[],
+    receipts: readonly Receipt[],
+    context: TransferContext,
+  ): Promise<string | null>;
   /** Terms that the service itself asks agreement to. */
   terms?(order: Order, context: TransferContext): Promise<TermsLink | null>;
 }

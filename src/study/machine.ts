@@ -40,6 +40,8 @@ export interface Machine {
   extract(path: string): Promise<MapExtract>;
   /** A file of this machine that need not lie in the study folder; null when there is none. */
   local(path: string): Promise<ByteSource | null>;
+  /** SHA-256 of such a file (hexadecimal), or null. */
+  localChecksum(path: string): Promise<string | null>;
   /** Names of the files in a folder that need not lie in the study folder; none where there is no such folder. */
   localNames(folder: string): Promise<string[]>;
   /** What a device sends: `tcp://host:port`, `serial:/dev/ttyUSB0`. @throws IsomericError `receiver-…` where it cannot be reached */

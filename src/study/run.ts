@@ -5,6 +5,7 @@ import type { Finding } from '../core/findings.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
 import type { Difference } from './again/difference.ts';
+import type { RunPlan } from './again/plan.ts';
 import { layersOfArea } from './area/schema.ts';
 import { studyIn } from './area-of-study.ts';
 import { requireFiles } from './file/files.ts';
@@ -43,6 +44,8 @@ export interface RunResult {
   drawnErrors: Finding[];
   /** What gathering would take; of a dry run. */
   estimates?: EstimateLine[];
+  /** What of it would be fetched and made anew, and why; of a dry run. */
+  plan?: RunPlan;
   /** What is other than after the last run that came to its end. */
   difference?: Difference;
   /** True: nothing that the results rest on changed, and they were left as they are. */
@@ -228,7 +231,9 @@ class Run {
     const { estimateAll, estimateSentence } = await import('./gathering/estimate.ts');
     const estimates = await estimateAll(others, this.extentOf(area), gathering);
     machine.reporter.say(estimateSentence(estimates));
-    return { study, findings: [], delivered: [], drawnErrors: [], estimates };
+    const { planRun } = await import('./again/plan.ts');
+    const plan = await planRun(first, others, this.extentOf(area), area, gathering);
+    return { study, findings: [], delivered: [], drawnErrors: [], estimates, plan };
   }
 
   /** Makes anew what rests on something else than before, keeps the rest, and remembers what each layer rests on. */

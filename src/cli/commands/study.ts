@@ -42,11 +42,16 @@ export async function runAndPrint(
         findings: result.findings,
         ...(result.drawnErrors.length === 0 ? {} : { drawnErrors: result.drawnErrors }),
         ...(result.estimates === undefined ? {} : { estimates: result.estimates }),
+        ...(result.plan === undefined ? {} : { plan: result.plan }),
         ...(result.difference === undefined ? {} : { changes: result.difference }),
         ...(result.unchanged === true ? { unchanged: true } : {}),
       });
     else {
       if (result.estimates !== undefined) printEstimates(output, result.estimates);
+      if (result.plan !== undefined) {
+        const { printPlan } = await import('../changes.ts');
+        printPlan(output, result.plan);
+      }
       if (result.difference !== undefined) {
         const { printDifference } = await import('../changes.ts');
         printDifference(output, result.difference, result.study);

@@ -38,6 +38,19 @@ export const receiverProtocol: Protocol = {
     for (const order of orders) choiceOf(order);
     return isStream(orders[0].address) ? gatherStream(orders, context) : gatherFolder(orders, context);
   },
+  async newer(orders, receipts) {
+    const [order] = orders;
+    if (isStream(order.address)) return null;
+    const { files } = await readFolder(order);
+    const paths = files.map(({ path }) => path);
+    const list = await listRecord(files);
+    const had = new Set(receipts.map(({ path }) => path));
+    for (const each of orders)
+      for (const number of filesOf(choiceOf(each), list, paths))
+        if (!had.has(filePath(order, paths[number])))
+          return `${paths[number]} holds something of ${each.name} that was not there.`;
+    return null;
+  },
   async estimate(orders) {
     const [order] = orders;
     if (isStream(order.address))

@@ -259,6 +259,16 @@ export const regionsProtocol: Protocol = {
       unchanged: got.unchanged ? 1 : 0,
     };
   },
+  async newer([order], receipts, context) {
+    const { found } = await find(order, context);
+    const { url, name, date, sha256 } = found.properties;
+    const [receipt] = receipts;
+    if (url === undefined || receipt === undefined) return null;
+    if (sha256 !== undefined && sha256 !== receipt.sha256)
+      return `The list of ${order.source} has another ${name}${date === undefined ? '' : `, state of ${date.slice(0, 10)}`}.`;
+    const address = context.credentials.shown(linkAddress(url, order.address, order.source, context));
+    return address === receipt.url ? null : `The list of ${order.source} leads to another file for ${name}.`;
+  },
   async estimate([order], context) {
     const { found } = await find(order, context);
     const { name, bytes, date } = found.properties;

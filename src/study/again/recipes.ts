@@ -152,6 +152,8 @@ function othersOf(step: StudyStep): { name: string; gathered: boolean }[] {
 /** Why a layer is made anew: what of its recipe is other than before, in words. */
 export function reasonsFor(now: Recipe, before: Readonly<Record<string, string>> | undefined): string[] {
   if (before === undefined) return ['it was not prepared before'];
+  // What else is other than before does not matter then.
+  if (before.code !== now.parts.code) return ['Isomeric itself changed'];
   const names = [...new Set([...Object.keys(before), ...Object.keys(now.parts)])];
   const changed = names.filter((name) => before[name] !== now.parts[name]);
   const steps = changed.filter((name) => name.startsWith('step '));
