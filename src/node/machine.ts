@@ -154,6 +154,9 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
     writeBytes: async (path, bytes) => {
       await writeChunks(inside(path), [bytes]);
     },
+    writeStream: async (path, chunks) => {
+      await writeChunks(inside(path), chunks);
+    },
     async move(from, to) {
       await mkdir(dirname(inside(to)), { recursive: true });
       await rename(inside(from), inside(to));

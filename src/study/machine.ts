@@ -56,6 +56,8 @@ export interface Machine {
   ): Promise<{ accounts: Account[] /** Paths of all files that were written. */; files: string[] }>;
   /** Writes a file of the study folder. */
   writeBytes(path: string, bytes: Uint8Array): Promise<void>;
+  /** The same, while its bytes come: whole or not at all. */
+  writeStream(path: string, chunks: AsyncIterable<Uint8Array>): Promise<void>;
   /** Gives a file of the study folder another place in it; what stands there gives way. */
   move(from: string, to: string): Promise<void>;
   /** The same bytes in another place of the study folder. */

@@ -264,6 +264,55 @@ class Run {
     );
   }
 
+  /** Citations, licences and methods, as the study asks for them. */
+  private async deliverTexts(
+    area: StudyArea,
+    layers: readonly (Layer | Table)[],
+    write: (path: string, text: string) => Promise<void>,
+  ): Promise<void> {
+    const { study, ledger, machine, findings } = this;
+    const { texts } = study.deliver;
+    if (texts.length === 0) return;
+    const { provenanceOf } = await import('./handing-on/provenance.ts');
+    const provenance = provenanceOf(study, ledger);
+    const { citationItems, citationsText, contradictions, licencesText } = await import(
+      './handing-on/citations.ts'
+    );
+    const { obligationWords } = await import('./handing-on/licences.ts');
+    if (texts.includes('citations')) {
+      await write('delivered/citations.txt', citationsText(provenance));
+      await write('delivered/citations.json', `${JSON.stringify(citationItems(provenance), null, 2)}\n`);
+    }
+    if (texts.includes('licences'))
+      await write('delivered/licences.txt', licencesText(provenance, obligationWords));
+    for (const { layer, licences } of contradictions(provenance))
+      machine.reporter.note(
+        `${layer} rests on data under ${licences.join(' and ')}, each of which asks that it be handed on under itself.`,
+      );
+    if (!texts.includes('methods')) return;
+    const { methodsText } = await import('./handing-on/methods.ts');
+    const { version } = machine;
+    await write(
+      'delivered/methods.md',
+      methodsText({ study, area, layers, ledger, findings, provenance, version }),
+    );
+  }
+
+  /** All that is delivered once more as one archive with checksums. */
+  private async deliverBag(delivered: string[]): Promise<void> {
+    const { study, machine } = this;
+    const [{ writeBag }, { sumsOf }, { slug }] = await Promise.all([
+      import('./handing-on/bag.ts'),
+      import('./again/standing.ts'),
+      import('./handing-on/deliver.ts'),
+    ]);
+    const name = slug(study.study);
+    const path = `delivered/${name}.zip`;
+    const sums = await sumsOf(delivered, machine);
+    await writeBag({ name, description: study.study, paths: delivered, sums }, path, machine);
+    delivered.push(path);
+  }
+
   /** Where nothing that the results rest on is other than when they were delivered, they stay: what was found then is told again. */
   private async stands(): Promise<RunResult | null> {
     const { study, ledger, machine } = this;
@@ -352,6 +401,7 @@ class Run {
     };
     await write('delivered/data-dictionary.csv', dictionaryText(dictionary));
     await write('delivered/findings.json', `${JSON.stringify(this.findings, null, 2)}\n`);
+    await this.deliverTexts(area, all, write);
     const pages = study.deliver.pages.includes('report') ? ['delivered/report.html'] : [];
     const before = ledger.delivery?.paths ?? [];
     await write('delivered/ledger.jsonl', ledger.handedOn);
@@ -362,6 +412,7 @@ class Run {
         reportHtml({ study, area, layers: all, maps, findings: this.findings, dictionary, ledger }),
       );
     }
+    if (study.deliver.bag) await this.deliverBag(delivered);
     await removeFormer(before, delivered, machine);
     const [{ recipesIn, standingOf, sumsOf }, { forgetBaseline }] = await Promise.all([
       import('./again/standing.ts'),

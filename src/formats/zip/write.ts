@@ -21,44 +21,28 @@ interface Written {
   size: number;
 }
 
-/** Packs chunks with deflate (RFC 1951), as streams of the web platform do. */
+/**
+ * Packs chunks with deflate (RFC 1951), by code that gives the same bytes on every machine: what platforms bring along packs
+ * otherwise by version and processor.
+ */
 async function* deflated(
   chunks: ZipPart['chunks'],
   seen: (chunk: Uint8Array) => void,
 ): AsyncGenerator<Uint8Array> {
-  const iterator =
-    Symbol.asyncIterator in chunks ? chunks[Symbol.asyncIterator]() : chunks[Symbol.iterator]();
-  let failure: unknown;
-  const input = new ReadableStream<Uint8Array<ArrayBuffer>>({
-    async pull(controller) {
-      try {
-        const next = await iterator.next();
-        if (next.done) controller.close();
-        else {
-          seen(next.value);
-          controller.enqueue(next.value as Uint8Array<ArrayBuffer>);
-        }
-      } catch (error) {
-        failure = error;
-        controller.error(error);
-      }
-    },
-    async cancel() {
-      await iterator.return?.();
-    },
+  const { Deflate } = await import('fflate');
+  let ready: Uint8Array[] = [];
+  const packer = new Deflate({ level: 6 }, (chunk) => {
+    if (chunk.length > 0) ready.push(chunk);
   });
-  const reader = input.pipeThrough(new CompressionStream('deflate-raw')).getReader();
-  try {
-    for (;;) {
-      const next = await reader.read();
-      if (next.done) return;
-      yield next.value;
-    }
-  } catch (error) {
-    throw failure ?? error;
-  } finally {
-    await reader.cancel().catch(() => {});
+  for await (const chunk of chunks) {
+    if (chunk.length === 0) continue;
+    seen(chunk);
+    packer.push(chunk);
+    yield* ready;
+    ready = [];
   }
+  packer.push(new Uint8Array(0), true);
+  yield* ready;
 }
 
 /** An archive of several files, one after the other, as a stream of chunks; nothing of them is held. */

@@ -5,6 +5,7 @@ import { isTableFormat, writingFormats } from '../../formats/writing/register.ts
 import { catalogueKinds } from '../../sources/catalogue/kinds.ts';
 import { protocolKinds } from '../../sources/kinds.ts';
 import { areaSchema } from '../area/schema.ts';
+import { obligations } from '../handing-on/licences.ts';
 import { stepSchema } from './steps.ts';
 import { name, text } from './words.ts';
 import type { Written } from './written.ts';
@@ -29,6 +30,15 @@ const source = z.strictObject({
   ),
   licence: text.optional().describe('Licence of all that comes from it; stands in ledger and report.'),
   citation: text.optional().describe('How all that comes from it is cited on maps and in the report.'),
+  obligations: z
+    .array(z.enum(obligations))
+    .optional()
+    .describe(
+      'What its licence asks: attribution, share alike, state changes, no commerce, no changes; none with []. Known for licences that everybody uses.',
+    ),
+  attribution: text
+    .optional()
+    .describe('The line that its licence wants to be shown; the citation when left out.'),
   key: z
     .strictObject({
       header: text.optional().describe('Header that carries the key.'),
@@ -307,6 +317,9 @@ const dataset = z
     'scheme, geometry and tags go with “class:”',
   );
 
+/** Texts that are written beside the data. */
+export const deliveredTexts = ['citations', 'licences', 'methods'] as const;
+
 /** Tables beside the layers, where their format holds tables. */
 const withTheLayers = 'with the layers';
 const layerFormats = writingFormats.filter(({ name }) => !isTableFormat(name)).map(({ name }) => name);
@@ -414,8 +427,30 @@ export const studySchema = z.strictObject({
         .array(z.enum(['report']))
         .default(['report'])
         .describe('Pages: the report, which holds all together; none with [].'),
+      crs: z
+        .union([text, z.record(text, text)])
+        .optional()
+        .describe(
+          'Another CRS for the delivered layers: one for all, or layer → CRS; maps and pages stay in that of the study.',
+        ),
+      texts: z
+        .array(z.enum(deliveredTexts))
+        .default([...deliveredTexts])
+        .describe(
+          'Texts: citations (to be read, and as CSL-JSON), licences with what they ask, methods; none with [].',
+        ),
+      bag: z
+        .boolean()
+        .default(false)
+        .describe('All of it once more as one zip archive with checksums (BagIt).'),
     })
-    .default({ layers: ['geopackage'], tables: [withTheLayers], pages: ['report'] }),
+    .default({
+      layers: ['geopackage'],
+      tables: [withTheLayers],
+      pages: ['report'],
+      texts: [...deliveredTexts],
+      bag: false,
+    }),
 });
 
 /** What a file says, with what is usual put in. */

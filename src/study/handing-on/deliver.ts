@@ -1,9 +1,13 @@
 import { counted, grouped, listed } from '../../core/account.ts';
-import { crsLabel } from '../../core/crs/crs.ts';
+import { crsLabel, sameCrs } from '../../core/crs/crs.ts';
+import { IsomericError } from '../../core/errors.ts';
 import { isLayer, type Layer, type Table, withoutGeometry } from '../../core/layer/layer.ts';
+import { reprojectLayer } from '../../core/layer/verbs/reproject.ts';
+import { suggest } from '../../core/nearest.ts';
 import { writingFormatNamed } from '../../formats/writing/register.ts';
 import type { Study } from '../file/schema.ts';
 import type { Machine } from '../machine.ts';
+import { namedCrs, studyGrids } from '../preparing/open-datasets.ts';
 
 /** `Flood refuges on the Ombrey Flats` → `flood-refuges-on-the-ombrey-flats` */
 export function slug(title: string): string {
@@ -25,7 +29,7 @@ export async function deliverData(
   machine: Machine,
   now: string,
 ): Promise<string[]> {
-  const layers = all.filter(isLayer);
+  const layers = await inAskedCrs(all.filter(isLayer), study, machine);
   const tables = all.filter((table) => !isLayer(table));
   const wanted = { layers: study.deliver.layers, tables: study.deliver.tables };
   const paths: string[] = [];
@@ -45,6 +49,43 @@ export async function deliverData(
       ...(await write(study, name, held || withTables ? tables : all.map(withoutGeometry), machine, now)),
     );
   return paths;
+}
+
+/** Layers in the CRS that the study asks for where they are delivered. */
+async function inAskedCrs(layers: readonly Layer[], study: Study, machine: Machine): Promise<Layer[]> {
+  const asked = study.deliver.crs;
+  if (asked === undefined) return [...layers];
+  if (typeof asked !== 'string')
+    for (const name of Object.keys(asked))
+      if (!layers.some((layer) => layer.name === name))
+        throw study.written.told(
+          new IsomericError('layer-unknown', `There is no prepared layer “${name}” to deliver.`, {
+            wrong: name,
+            advice: suggest(
+              name,
+              layers.map((layer) => layer.name),
+            ),
+            blame: 'usage',
+          }),
+          ['deliver', 'crs', name],
+        );
+  const made: Layer[] = [];
+  for (const layer of layers) {
+    const text = typeof asked === 'string' ? asked : asked[layer.name];
+    if (text === undefined) {
+      made.push(layer);
+      continue;
+    }
+    const path = typeof asked === 'string' ? ['deliver', 'crs'] : ['deliver', 'crs', layer.name];
+    const crs = await study.written.within(path, () => namedCrs(text, machine));
+    made.push(
+      layer.crs !== null && sameCrs(layer.crs, crs)
+        ? layer
+        : reprojectLayer(layer, crs, { grids: await studyGrids(study, machine) }),
+    );
+    machine.reporter.note(`${layer.name} is delivered in ${crsLabel(crs)}.`);
+  }
+  return made;
 }
 
 /** One format: a file of all, or a folder with a file for each where the format holds one. */

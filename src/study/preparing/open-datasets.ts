@@ -52,7 +52,7 @@ export async function studyCrs(text: string, machine: Machine): Promise<StudyCrs
 }
 
 /** A CRS as a study names it: a code, a name, WKT, or a file in the study folder. */
-async function namedCrs(text: string, machine: Machine): Promise<Crs> {
+export async function namedCrs(text: string, machine: Machine): Promise<Crs> {
   if (!isCrsFile(text)) return crsFromText(text);
   const content = await readText(machine, text);
   if (content === null) throw fileMissing(text);
@@ -198,7 +198,7 @@ export function sourceOf(name: string, study: Study): Study['sources'][string] |
 }
 
 /** The layers or tables that the files of a dataset hold, one a file. */
-async function partsOf(
+export async function partsOf(
   name: string,
   study: Study,
   files: GatheredFiles,

@@ -24,6 +24,8 @@ export interface Preparing {
   coverage: Coverage;
   /** Datasets that are opened for the layer, in the order in which they are asked for. */
   opened?: string[];
+  /** Told of a layer as it is planned: as it was opened (0), and after each step. */
+  stage?(layer: string, step: number, table: Layer | Table): void;
 }
 
 /**
@@ -47,6 +49,7 @@ export async function planLayer(
   // What somebody walked along need not reach across the area.
   if (isLayer(table) && sourceOf(name, study)?.kind !== 'receiver')
     table = coverage.watch(table, files.get(name) ?? []);
+  preparing.stage?.(name, 0, table);
   const open = (other: string, asGathered: boolean) =>
     asGathered || !(other in study.prepare)
       ? openGathered(other)
@@ -59,6 +62,7 @@ export async function planLayer(
         await verbNamed(step.verb)!.apply(table, await stepValues(step, { study, area, open })),
         told,
       );
+      preparing.stage?.(name, k + 1, table);
     } catch (error) {
       if (!(error instanceof IsomericError)) throw error;
       throw study.written.told(error.at({ layer: `${name}, step ${k + 1}` }), ['prepare', name, k]);
