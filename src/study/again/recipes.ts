@@ -139,7 +139,8 @@ const usesArea = (step: StudyStep) =>
 
 const usesMargins = (step: StudyStep) => options(step).some(([, option]) => option.setting === true);
 
-function othersOf(step: StudyStep): { name: string; gathered: boolean }[] {
+/** The datasets that a step names, and whether it takes them as they were gathered. */
+export function othersOf(step: StudyStep): { name: string; gathered: boolean }[] {
   const { options: described } = verbNamed(step.verb)!;
   return datasetsOf(step).map(({ name, key }) => ({
     name,

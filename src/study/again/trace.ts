@@ -1,6 +1,7 @@
 import { IsomericError } from '../../core/errors.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { suggest } from '../../core/nearest.ts';
+import { chooseVariables } from '../../core/table/choose-variables.ts';
 import type { Value } from '../../core/table/column.ts';
 import { fieldsIn } from '../../core/table/cql2/needs.ts';
 import { parseExpression } from '../../core/table/cql2/parse.ts';
@@ -19,6 +20,7 @@ import { buildArea } from '../preparing/area.ts';
 import { Coverage } from '../preparing/coverage.ts';
 import { partsOf, preparedPath, studyCrs } from '../preparing/open-datasets.ts';
 import { planLayer } from '../preparing/prepare.ts';
+import { othersOf } from './recipes.ts';
 
 /** A row of a file, as it was received. */
 export interface TracedRow {
@@ -244,8 +246,9 @@ class Tracer {
       return;
     }
     // What is worked out of many features has no row of its own: the files say what it rests on.
-    for (const { name } of datasetsOf(step))
-      for (const file of await this.filesBelow(name)) trace.files.push(file);
+    for (const { name, gathered } of othersOf(step))
+      for (const file of await (gathered ? this.filesOf(name) : this.filesBelow(name)))
+        trace.files.push(file);
     if (trace.files.length === 0 || otherRows.has(step.verb))
       for (const file of await this.filesOf(layer))
         if (!trace.files.some(({ path }) => path === file.path)) trace.files.unshift(file);
@@ -304,13 +307,11 @@ class Tracer {
     if (dataset === undefined || dataset.class !== undefined) return [];
     const paths = this.files.get(name) ?? [];
     const parts = await partsOf(name, this.study, this.files, this.machine);
-    const chosen = dataset.variables?.map(columnFromVariable).find(([, own]) => own === field)?.[0];
     const rows: TracedRow[] = [];
     for (const [k, part] of parts.entries()) {
       const c = fieldIndex(part.schema, key.field);
       if (c < 0) continue;
-      const wanted = [field, chosen].map((each) => (each === undefined ? -1 : fieldIndex(part.schema, each)));
-      const named = wanted.find((each) => each >= 0) ?? part.schema.findIndex((each) => each.code === field);
+      const named = placeOf(part, field, dataset.variables);
       const path = paths.length === parts.length ? paths[k] : paths[0];
       const file = await this.file(path);
       let at = 0;
@@ -349,8 +350,10 @@ class Tracer {
     seen.add(name);
     const own = await this.filesOf(name);
     for (const step of this.study.prepare[name] ?? [])
-      for (const other of datasetsOf(step))
-        for (const file of await this.filesBelow(other.name, seen))
+      for (const other of othersOf(step))
+        for (const file of await (other.gathered
+          ? this.filesOf(other.name)
+          : this.filesBelow(other.name, seen)))
           if (!own.some(({ path }) => path === file.path)) own.push(file);
     return own;
   }
@@ -405,10 +408,14 @@ function nameInTable(step: StudyStep, field: string, before: Table): string {
     : field;
 }
 
-/** `adults = residents aged 16 and over` → [words or code, name]. */
-function columnFromVariable(text: string): [string, string] {
-  const at = text.indexOf('=');
-  return at < 0 ? [text.trim(), text.trim()] : [text.slice(at + 1).trim(), text.slice(0, at).trim()];
+/** The column of a file that a field of a dataset was, whatever the dataset calls it; -1 where there is none. */
+function placeOf(part: Table, field: string, variables: readonly string[] | undefined): number {
+  const own = fieldIndex(part.schema, field);
+  if (own >= 0 || variables === undefined) return own;
+  const chosen = chooseVariables(part, variables).columns.find(
+    (column) => typeof column !== 'string' && column[1] === field,
+  );
+  return chosen === undefined ? -1 : fieldIndex(part.schema, chosen[0]);
 }
 
 /** Is a key of a table that of the feature, as the step compares them? */
