@@ -16,6 +16,7 @@ const commands: Readonly<Record<string, () => Promise<AddCommand>>> = dictionary
   demo: async () => (await import('./commands/demo.ts')).addDemo,
   new: async () => (await import('./commands/new-study.ts')).addNew,
   run: async () => (await import('./commands/study.ts')).addRun,
+  watch: async () => (await import('./commands/watch.ts')).addWatch,
   trace: async () => (await import('./commands/trace.ts')).addTrace,
   ledger: async () => (await import('./commands/ledger.ts')).addLedger,
   look: async () => (await import('./commands/look.ts')).addLook,

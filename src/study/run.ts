@@ -32,6 +32,8 @@ export interface RunOptions extends GatherOptions {
   dry?: boolean;
   /** Only this stage; what the ones before left behind is used as it lies. */
   only?: Stage;
+  /** What was gathered is used as it lies; everything else is done. */
+  asGathered?: boolean;
 }
 
 /** What a run left behind. */
@@ -109,6 +111,7 @@ class Run {
   }
 
   private wants(stage: Stage): boolean {
+    if (stage === 'gather' && this.options.asGathered === true) return false;
     return this.options.only === undefined || this.options.only === stage;
   }
 

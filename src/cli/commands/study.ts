@@ -124,6 +124,17 @@ export const addRun: AddCommand = (program) => {
       (text: string) => text.split(',').map((name) => name.trim()),
     )
     .option(
+      '--each <layer>',
+      'run it for each unit of this gathered layer in the area, with a folder for each',
+    )
+    .option('--by <field>', 'with --each: the field that tells the units apart')
+    .option(
+      '--figure <figure>',
+      'with --each: a figure of each unit, as often as needed: "residents = sum(persons) of wards"',
+      (text: string, before: string[] = []) => [...before, text],
+    )
+    .option('--at-once <number>', 'with --each: so many units at the same time')
+    .option(
       '--fail-at <severity>',
       'end with 1 at findings of this severity or worse: note, warning, error, never; when left out, at errors in layers that a map colours',
     )
@@ -137,6 +148,10 @@ export const addRun: AddCommand = (program) => {
           dry?: boolean;
           again?: string[];
           failAt?: string;
+          each?: string;
+          by?: string;
+          figure?: string[];
+          atOnce?: string;
         },
         command,
       ) => {
@@ -158,6 +173,11 @@ export const addRun: AddCommand = (program) => {
           const { copyStudy } = await import('../../node/study-copy.ts');
           await copyStudy(folder, options.into, options.set ?? []);
           if (!output.json) output.line(`The study: ${join(options.into, 'study.yaml')}`);
+        }
+        if (options.each !== undefined) {
+          const { runEach } = await import('../series.ts');
+          await runEach(output, options.into ?? folder, { ...options, each: options.each });
+          return;
         }
         await runAndPrint(output, options.into ?? folder, {
           only,
