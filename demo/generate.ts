@@ -6,7 +6,7 @@ import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { gzipSync, type Zippable, zipSync } from 'fflate';
-import { boundaryFiles, wardsOfFlats } from './country/boundaries.ts';
+import { boundaryFiles, secondRelease, wardsOfFlats } from './country/boundaries.ts';
 import { catalogue, householdsOfFlats, housing, population, population2019 } from './country/census.ts';
 import { ombreyExtract } from './country/extract/ombrey.ts';
 import { osmPbf } from './country/extract/write-pbf.ts';
@@ -75,8 +75,13 @@ const files: Record<string, Uint8Array> = {
   'first/households.csv': text(householdsOfFlats()),
 };
 for (const [name, content] of Object.entries(photos())) files[`receiver/photos/${name}`] = content;
-for (const [name, content] of Object.entries(boundaryFiles()))
-  files[`boundary-office/${name}`] = text(content);
+const boundaries = boundaryFiles();
+for (const [name, content] of Object.entries(boundaries)) files[`boundary-office/${name}`] = text(content);
+// What two offices publish when they publish again.
+files['second-release/boundary-office/wards-2024.geojson'] = text(
+  secondRelease(boundaries['wards-2024.geojson']),
+);
+files['second-release/statistics-office/HOUSING.csv'] = text(housing(2));
 
 rmSync(target, { recursive: true, force: true });
 let bytes = 0;

@@ -5,8 +5,14 @@ import { build, packages, root } from './setup.mjs';
 
 packages();
 build();
-const folder = process.argv[2] ?? join(root, 'demo-study');
-const done = spawnSync(process.execPath, [join(root, 'dist', 'cli', 'main.js'), 'demo', folder], {
-  stdio: 'inherit',
-});
+// A folder, and options of the command: `npm run demo -- --second-release`.
+const given = process.argv.slice(2);
+const folder = given.some((each) => !each.startsWith('-')) ? [] : [join(root, 'demo-study')];
+const done = spawnSync(
+  process.execPath,
+  [join(root, 'dist', 'cli', 'main.js'), 'demo', ...folder, ...given],
+  {
+    stdio: 'inherit',
+  },
+);
 process.exit(done.status ?? 3);

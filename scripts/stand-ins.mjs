@@ -8,6 +8,7 @@ build();
 const { madeUpSecrets, moods, offices, receiverPort, startStandIns, usualPorts } = await import('#stand-ins');
 const told = Object.fromEntries(process.argv.slice(2).map((each) => each.split('=')));
 for (const [office, mood] of Object.entries(told)) {
+  if (office === 'release' && ['first', 'second'].includes(mood)) continue;
   if (offices.includes(office) && mood in moods) continue;
   console.error(`There is no ${offices.includes(office) ? `mood “${mood}”` : `office “${office}”`}.`);
   console.error(`Offices: ${offices.join(', ')}.\nMoods:`);
@@ -19,6 +20,7 @@ const services = await startStandIns({
   ports: usualPorts,
   receiverPort,
   moodsByRequest: true,
+  release: told.release === 'second' ? 'second' : 'first',
 });
 for (const office of offices) {
   if (told[office] !== undefined)

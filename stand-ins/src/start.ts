@@ -1,3 +1,5 @@
+import { cpSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { type BoundaryOfficeOptions, boundaryOffice } from './boundary-office.ts';
 import { type CatalogueOfficeOptions, catalogueOffice } from './catalogue-office.ts';
@@ -40,6 +42,8 @@ export const madeUpSecrets = {
 export interface StandInsOptions {
   /** The folder `demo/data`. */
   data: string;
+  /** Which state the boundary and the statistics office have published; the first when left out. */
+  release?: 'first' | 'second';
   /** Ports that are tried first, so that addresses stay the same; others are taken when they are not free. */
   ports?: Partial<Record<Office, number>>;
   moods?: Partial<Record<Office, () => Mood>>;
@@ -69,6 +73,15 @@ export type StandIns = Record<Office, StandIn> & {
   receiver: StandIn;
   close(): Promise<void>;
 };
+
+/** The data with those of the second release in place of the first, in a folder that goes with the process. */
+function secondRelease(first: string): string {
+  const folder = mkdtempSync(join(tmpdir(), 'isomeric-release-'));
+  process.once('exit', () => rmSync(folder, { recursive: true, force: true }));
+  cpSync(first, folder, { recursive: true });
+  cpSync(join(first, 'second-release'), folder, { recursive: true });
+  return folder;
+}
 
 async function listenLine(line: ReceiverLine, port: number): Promise<string> {
   try {
@@ -100,7 +113,7 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
       : undefined,
     onRequest: (url: string) => options.onRequest?.(name, url),
   });
-  const { data } = options;
+  const data = options.release === 'second' ? secondRelease(options.data) : options.data;
   const started = {} as Record<Office, StandIn>;
   const servers: Record<Office, Service> = {
     boundaryOffice: boundaryOffice({

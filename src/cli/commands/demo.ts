@@ -86,13 +86,22 @@ export const addDemo: AddCommand = (program) => {
     .command('demo')
     .description('the whole job on the made-up country: starts simulated services, runs the study, delivers')
     .argument('[folder]', 'where the study goes', 'demo-study')
+    .option(
+      '--second-release',
+      'as if the offices had published again: run it on a folder of the demo, and see what changed',
+    )
     .option('--data <folder>', 'instead: only put the data of all examples into this folder')
-    .action(async (folder: string, options: { data?: string }, command) => {
+    .action(async (folder: string, options: { data?: string; secondRelease?: boolean }, command) => {
       const output = outputOf(command);
       if (options.data !== undefined) return putData(options.data, output);
       const demo = demoFolder();
       const { madeUpSecrets, receiverPort, startStandIns, usualPorts } = await import('#stand-ins');
-      const services = await startStandIns({ data: join(demo, 'data'), ports: usualPorts, receiverPort });
+      const services = await startStandIns({
+        data: join(demo, 'data'),
+        release: options.secondRelease === true ? 'second' : 'first',
+        ports: usualPorts,
+        receiverPort,
+      });
       // The simulated offices know a made-up key and account; of real ones each has their own.
       process.env.TESKARIA_KEY ??= madeUpSecrets.key;
       process.env.TESKARIA_USER ??= madeUpSecrets.user;
