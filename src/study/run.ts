@@ -4,6 +4,7 @@ import { IsomericError } from '../core/errors.ts';
 import type { Finding } from '../core/findings.ts';
 import type { Layer, Table } from '../core/layer/layer.ts';
 import { suggest } from '../core/nearest.ts';
+import { dateInFiles } from './again/dates.ts';
 import type { Difference } from './again/difference.ts';
 import type { RunPlan } from './again/plan.ts';
 import { layersOfArea } from './area/schema.ts';
@@ -387,7 +388,7 @@ class Run {
       }
     }
     const all = [...layers.values()];
-    const now = ledger.dateOfData;
+    const now = dateInFiles;
     const { deliverData, deliveredWords, removeFormer } = await import('./handing-on/deliver.ts');
     const delivered = await deliverData(study, all, machine, now);
     const { sheetWidth } = await import('../core/mapping/sheet.ts');

@@ -78,8 +78,9 @@ export type StandIns = Record<Office, StandIn> & {
 function secondRelease(first: string): string {
   const folder = mkdtempSync(join(tmpdir(), 'isomeric-release-'));
   process.once('exit', () => rmSync(folder, { recursive: true, force: true }));
-  cpSync(first, folder, { recursive: true });
-  cpSync(join(first, 'second-release'), folder, { recursive: true });
+  const options = { recursive: true, preserveTimestamps: true };
+  cpSync(first, folder, options);
+  cpSync(join(first, 'second-release'), folder, options);
   return folder;
 }
 
@@ -160,7 +161,7 @@ export async function startStandIns(options: StandInsOptions): Promise<StandIns>
   return {
     ...started,
     receiverLine: { address },
-    receiver: { address: join(data, 'receiver') },
+    receiver: { address: join(options.data, 'receiver') },
     async close() {
       await Promise.all([...Object.values(servers).map((each) => each.close()), line.close()]);
     },

@@ -233,19 +233,6 @@ export class Ledger {
     return came[came.length - 1] ?? null;
   }
 
-  /**
-   * The date that files are given which say when their contents last changed: that of the newest input, as far as a provider
-   * told one. It does not depend on when and where a study is run.
-   */
-  get dateOfData(): string {
-    let newest = Date.UTC(1980, 0, 1);
-    for (const { lastModified } of this.receipts.values()) {
-      const told = Date.parse(lastModified ?? '');
-      if (told > newest) newest = told;
-    }
-    return new Date(newest).toISOString();
-  }
-
   /** Writes the ledger anew, without what is out of date. */
   async save(machine: Machine): Promise<void> {
     await this.inTurn(() => this.write(machine));

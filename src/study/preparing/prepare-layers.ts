@@ -3,6 +3,7 @@ import { type Failure, failureOf, IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { putAside } from '../again/baseline.ts';
+import { dateInFiles } from '../again/dates.ts';
 import { asFindings, type Kept, type KeptLayer, type LayerPlan } from '../again/keeping.ts';
 import type { Study } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
@@ -131,7 +132,7 @@ async function write(
 ): Promise<void> {
   await putAside(ledger, machine);
   const tables = made.map(({ table }) => table);
-  const { accounts: written } = await machine.save(tables, preparedPath, ledger.dateOfData);
+  const { accounts: written } = await machine.save(tables, preparedPath, dateInFiles);
   const accounts = made.map(({ table, kept }, k) => (kept === null ? [...table.accounts, written[k]] : []));
   const notes = notesOnce(accounts.flat());
   ledger.steps = [];

@@ -3,6 +3,7 @@ import { Batch } from '../../core/layer/batch.ts';
 import { type Layer, withoutGeometry } from '../../core/layer/layer.ts';
 import { ColumnBuilder } from '../../core/table/column-builder.ts';
 import { type Field, fieldIndex } from '../../core/table/schema.ts';
+import { dateInFiles } from '../again/dates.ts';
 import type { Study } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import { drawMap } from '../handing-on/draw.ts';
@@ -28,12 +29,11 @@ export interface SummaryParts {
 
 /** A table with a row for each unit, the same as a layer, and a map of its first figure. Returns their paths. */
 export async function writeSummary(parts: SummaryParts): Promise<string[]> {
-  const { machine, ledger, folder } = parts;
+  const { machine, folder } = parts;
   const layer = summaryLayer(parts);
-  const now = ledger.dateOfData;
   const paths: string[] = [];
   const save = async (table: Parameters<Machine['save']>[0][number], path: string) => {
-    paths.push(...(await machine.save([table], path, now)).files);
+    paths.push(...(await machine.save([table], path, dateInFiles)).files);
   };
   await save(withoutGeometry(layer), `${folder}/summary.csv`);
   await save(layer, `${folder}/summary.gpkg`);
