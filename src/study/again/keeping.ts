@@ -6,7 +6,7 @@ import type { PreparedEntry, StepEntry } from '../ledger/ledger-entries.ts';
 import type { Machine } from '../machine.ts';
 import { preparedPath } from '../preparing/open-datasets.ts';
 import { beforePath } from './baseline.ts';
-import { type Recipe, type Recipes, reasonsFor } from './recipes.ts';
+import { neverPrepared, type Recipe, type Recipes, reasonsFor } from './recipes.ts';
 
 /** What becomes of one layer of a study in this run. */
 export interface LayerPlan {
@@ -45,7 +45,7 @@ export async function planLayers(
     const before = ledger.prepared.get(layer);
     const reasons =
       file === null
-        ? [ledger.layers === null ? 'it was not prepared before' : 'what was prepared is not there any more']
+        ? [ledger.layers === null ? neverPrepared : 'what was prepared is not there any more']
         : before?.recipe === recipe.key
           ? null
           : reasonsFor(recipe, before?.parts);

@@ -20,6 +20,9 @@ export interface Recipe {
   parts: Readonly<Record<string, string>>;
 }
 
+/** The reason for which a layer is made that never was. */
+export const neverPrepared = 'it was not prepared before';
+
 /** What recipes are worked out from. */
 export interface Kitchen {
   study: Study;
@@ -152,7 +155,7 @@ export function othersOf(step: StudyStep): { name: string; gathered: boolean }[]
 
 /** Why a layer is made anew: what of its recipe is other than before, in words. */
 export function reasonsFor(now: Recipe, before: Readonly<Record<string, string>> | undefined): string[] {
-  if (before === undefined) return ['it was not prepared before'];
+  if (before === undefined) return [neverPrepared];
   // What else is other than before does not matter then.
   if (before.code !== now.parts.code) return ['Isomeric itself changed'];
   const names = [...new Set([...Object.keys(before), ...Object.keys(now.parts)])];

@@ -5,6 +5,7 @@ import type { Layer, Table } from '../../core/layer/layer.ts';
 import { putAside } from '../again/baseline.ts';
 import { dateInFiles } from '../again/dates.ts';
 import { asFindings, type Kept, type KeptLayer, type LayerPlan } from '../again/keeping.ts';
+import { neverPrepared } from '../again/recipes.ts';
 import type { Study } from '../file/schema.ts';
 import type { GatheredFiles } from '../gathering/gather.ts';
 import type { Ledger } from '../ledger/ledger.ts';
@@ -83,14 +84,16 @@ export async function prepareLayers(
 
 /** Says what is kept, and why the rest is made anew. */
 function tellPlans(plans: readonly LayerPlan[], { layers }: Kept, { reporter }: Machine): void {
-  if (layers.size === 0) return;
+  // Of a first run there is nothing to say.
+  if (layers.size === 0 && plans.every(({ reasons }) => reasons?.[0] === neverPrepared)) return;
   const names = [...layers.keys()];
+  const anew = counted(plans.length - names.length, 'layer is', 'layers are');
   reporter.say(
-    names.length === plans.length
-      ? names.length === 1
+    names.length < plans.length
+      ? `Prepare: ${anew} made anew, ${names.length === 0 ? 'none kept' : `${names.length} kept as ${names.length === 1 ? 'it was' : 'they were'}`}.`
+      : names.length === 1
         ? 'Prepare: the layer rests on what it rested on before, and is kept.'
-        : `Prepare: all ${names.length} layers rest on what they rested on before, and are kept.`
-      : `Prepare: ${counted(plans.length - names.length, 'layer is', 'layers are')} made anew, ${names.length} kept as ${names.length === 1 ? 'it was' : 'they were'}.`,
+        : `Prepare: all ${names.length} layers rest on what they rested on before, and are kept.`,
   );
   for (const { layer, reasons } of plans)
     if (!layers.has(layer)) reporter.note(`${layer}: ${listed(reasons ?? ['it cannot be read again'])}.`);
