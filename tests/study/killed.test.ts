@@ -35,11 +35,13 @@ const area = 'area: { box: { west: -29.95, south: 45.45, east: -29.75, north: 45
 
 let data: string;
 let services: StandIns;
+/** The offices after they have published again. */
+let later: StandIns;
 let mood: Mood = 'well';
 const warm: ChildProcess[] = [];
 
 /** A process that has loaded everything and waits; the next one warms up meanwhile. */
-async function begin(folder: string, only: string | undefined): Promise<ChildProcess> {
+async function begin(folder: string, only: string | undefined, from = services): Promise<ChildProcess> {
   const start = () =>
     spawn(process.execPath, [child], {
       stdio: ['pipe', 'pipe', 'pipe'],
@@ -48,13 +50,13 @@ async function begin(folder: string, only: string | undefined): Promise<ChildPro
   const own = warm.pop() ?? start();
   warm.push(start());
   await once(own.stdout!.setEncoding('utf8'), 'data');
-  own.stdin!.write(`${JSON.stringify({ folder, only, addresses: demoAddresses(services) })}\n`);
+  own.stdin!.write(`${JSON.stringify({ folder, only, addresses: demoAddresses(from) })}\n`);
   return own;
 }
 
-async function finish(folder: string, only: string | undefined): Promise<number> {
+async function finish(folder: string, only: string | undefined, from = services): Promise<number> {
   const began = performance.now();
-  const own = await begin(folder, only);
+  const own = await begin(folder, only, from);
   let errors = '';
   own.stderr!.setEncoding('utf8').on('data', (text: string) => {
     errors += text;
@@ -72,7 +74,11 @@ function everything(study: StudyFolder): Map<string, string> {
       return [
         path,
         /\.(jsonl|html)$/.test(path)
-          ? bytes.toString('utf8').replace(/\/jobs\/[0-9a-f]+/g, '/jobs/…')
+          ? bytes
+              .toString('utf8')
+              .replace(/\/jobs\/[0-9a-f]+/g, '/jobs/…')
+              // Digests of the files in which such an address stands.
+              .replace(/"(of|delivered\/(ledger\.jsonl|report\.html))":"[0-9a-f]{64}"/g, '"$1":"…"')
           : bytes.toString('base64'),
       ];
     }),
@@ -97,6 +103,7 @@ beforeAll(async () => {
   });
 });
 afterAll(async () => {
+  await later?.close();
   for (const own of warm) own.kill('SIGKILL');
   await services.close();
   rmSync(data, { recursive: true, force: true });
@@ -163,4 +170,41 @@ describe.each([
     },
     120_000,
   );
+});
+
+describe('a refresh that is killed at random points and started again', () => {
+  it('ends in the same bytes after thirty kills, the difference to before included', async () => {
+    later = await startStandIns({
+      data,
+      release: 'second',
+      moods: Object.fromEntries(offices.map((office) => [office, () => mood])),
+      desk: { takes: 150, mostArea: 200 },
+    });
+    mood = 'well';
+    const [whole, killed] = [newStudy(), newStudy()];
+    try {
+      await finish(whole.folder, undefined);
+      await finish(killed.folder, undefined);
+      const lasts = await finish(whole.folder, undefined, later);
+      const wanted = everything(whole);
+      expect(JSON.parse(whole.text('prepared/changes.json')).layers).toContainEqual(
+        expect.objectContaining({ layer: 'wards', state: 'changed' }),
+      );
+      const times: number[] = [];
+      for (let kill = 0; kill < 30; kill++) {
+        const own = await begin(killed.folder, undefined, later);
+        const after = Math.random() * lasts * 1.1;
+        times.push(Math.round(after));
+        const ended = once(own, 'exit');
+        await Promise.race([ended, new Promise((resolve) => setTimeout(resolve, after))]);
+        own.kill('SIGKILL');
+        if (own.exitCode === null && own.signalCode === null) await ended;
+      }
+      await finish(killed.folder, undefined, later);
+      expect(differences(everything(killed), wanted), `killed after ${times.join(', ')} ms`).toEqual([]);
+    } finally {
+      whole.end();
+      killed.end();
+    }
+  }, 300_000);
 });

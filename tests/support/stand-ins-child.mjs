@@ -1,5 +1,5 @@
 // Starts the simulated services on free ports and says which: the usual address → the one here.
-import { offices, startStandIns, usualPorts } from '#stand-ins';
+import { offices, receiverPort, startStandIns, usualPorts } from '#stand-ins';
 
 const services = await startStandIns({
   data: new URL('../../demo/data', import.meta.url).pathname,
@@ -8,4 +8,5 @@ const services = await startStandIns({
 const addresses = Object.fromEntries(
   offices.map((office) => [`http://127.0.0.1:${usualPorts[office]}`, services[office].address]),
 );
+addresses[`tcp://127.0.0.1:${receiverPort}`] = services.receiverLine.address;
 process.stdout.write(`${JSON.stringify(addresses)}\n`);

@@ -1,4 +1,5 @@
 import { IsomericError } from '../../core/errors.ts';
+import { withoutTrailing } from '../../core/trim-end.ts';
 import type { ByteSource } from '../../formats/bytes/byte-source.ts';
 import { mayHoldRecord } from '../../formats/field-record/files.ts';
 import type { Order } from '../order.ts';
@@ -12,7 +13,7 @@ export async function filesBelow(
   order: Pick<Order, 'address' | 'local' | 'localNames'>,
 ): Promise<{ path: string; source: ByteSource }[]> {
   const { local, localNames } = order;
-  const root = order.address.replace(/[/\\]+$/, '');
+  const root = withoutTrailing(withoutTrailing(order.address, '/'), '\\');
   const found: { path: string; source: ByteSource }[] = [];
   const below = async (under: string, depth: number): Promise<void> => {
     const names = (await localNames?.(under === '' ? root : `${root}/${under}`)) ?? [];

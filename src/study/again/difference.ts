@@ -28,8 +28,10 @@ export interface State {
 const keyOf = ({ code, layer, feature, words }: Finding) => JSON.stringify([code, layer, feature, words]);
 
 /** Fields that name the features of a layer, as its checks say. */
-const keysIn = (study: Study, layer: string) =>
-  (study.check[layer] ?? []).flatMap((check) => /^key:\s*(.+)$/.exec(check)?.[1].trim() ?? []);
+export const keysIn = (study: Study, layer: string) =>
+  (study.check[layer] ?? [])
+    .filter((check) => check.startsWith('key:'))
+    .map((check) => check.slice(4).trim());
 
 /** @param differs false for layers that rest on the same as before: they are the same */
 export async function compareStates(

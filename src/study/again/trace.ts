@@ -1,4 +1,5 @@
 import { IsomericError } from '../../core/errors.ts';
+import { numberIn } from '../../core/field/names.ts';
 import type { Layer, Table } from '../../core/layer/layer.ts';
 import { suggest } from '../../core/nearest.ts';
 import { chooseVariables } from '../../core/table/choose-variables.ts';
@@ -20,6 +21,7 @@ import { buildArea } from '../preparing/area.ts';
 import { Coverage } from '../preparing/coverage.ts';
 import { partsOf, preparedPath, studyCrs } from '../preparing/open-datasets.ts';
 import { planLayer } from '../preparing/prepare.ts';
+import { keysIn } from './difference.ts';
 import { othersOf } from './recipes.ts';
 
 /** A row of a file, as it was received. */
@@ -135,9 +137,7 @@ async function findFeature(
     });
   const met: { layer: string; key: Feature['key']; row: Feature['row'] }[] = [];
   for (const table of withField) {
-    const checked = (study.check[table.name] ?? []).flatMap(
-      (check) => /^key:\s*(.+)$/.exec(check)?.[1].trim() ?? [],
-    );
+    const checked = keysIn(study, table.name);
     const names = by === undefined ? [...new Set([...checked, ...likelyKeys(table)])] : [by];
     const found = await rowWith(table, names, of);
     if (found !== null) met.push({ layer: table.name, ...found });
@@ -402,7 +402,8 @@ function nameInTable(step: StudyStep, field: string, before: Table): string {
     : [];
   for (const column of columns) if (typeof column !== 'string' && column[1] === field) return column[0];
   // A name that was taken got a number behind it.
-  const plain = field.replace(/_\d+$/, '');
+  const number = numberIn(field);
+  const plain = number?.after === '' && number.before.endsWith('_') ? number.before.slice(0, -1) : field;
   return fieldIndex(before.schema, field) < 0 && plain !== field && fieldIndex(before.schema, plain) >= 0
     ? plain
     : field;

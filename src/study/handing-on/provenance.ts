@@ -1,4 +1,5 @@
 import type { Receipt } from '../../sources/receipt.ts';
+import { withoutSecrets } from '../../sources/secrets.ts';
 import type { Study } from '../file/schema.ts';
 import type { Ledger } from '../ledger/ledger.ts';
 import { knownLicence, type Obligation } from './licences.ts';
@@ -62,7 +63,8 @@ export function provenanceOf(study: Study, ledger: Ledger): Provenance[] {
         licence,
         asks,
         attribution: told?.attribution ?? citation,
-        url: first.url,
+        // What was made to order has an address that soon leads nowhere: its source is cited.
+        url: told?.kind === 'orders' ? withoutSecrets(told.at) : first.url,
         received: '',
         layers: [],
       };
