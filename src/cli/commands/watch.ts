@@ -156,7 +156,7 @@ export const addWatch: AddCommand = (program) => {
     .command('watch')
     .description('run studies again on a timetable, and say when something changed')
     .argument('<folders...>', 'folders with study.yaml')
-    .requiredOption('--every <interval>', 'how often: 1d, 12h, 30min', '1d')
+    .option('--every <interval>', 'how often: 1d, 12h, 30min', '1d')
     .option('--then <command>', 'called when something changed or failed, with the news as JSON at its input')
     .option('--post <address>', 'the news are posted there as JSON')
     .option('--once', 'look once and end: for cron and systemd')
