@@ -29,6 +29,8 @@ cpSync(join(root, 'demo', 'data'), join(folder, 'data'), { recursive: true });
 const command = join(root, 'dist', 'cli', 'main.js');
 const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 spawnSync(process.execPath, [command, 'demo', join(folder, 'flats')], { stdio: 'ignore' });
+if (only === undefined || only === 'command-again')
+  spawnSync(process.execPath, [command, 'demo', join(folder, 'again')], { stdio: 'ignore' });
 spawnSync(
   process.execPath,
   [
@@ -110,17 +112,21 @@ const terminals = {
     'isomeric run works --only gather | tail -n 6',
     'isomeric ledger works --verify',
   ],
-  'command-variables': [
-    'isomeric variables data/statistics-office/MOBILITY-2024.zip cannot walk',
-    'isomeric save data/statistics-office/MOBILITY-2024.zip --level "6 digits" --variables "adults = residents aged 16 and over; cannot_walk = residents who cannot walk" --out mobility.csv --dictionary dictionary.csv | grep -v note',
-    'isomeric look mobility.csv',
-    'isomeric rows dictionary.csv --columns field,title,unit,code,margin,reasons',
+  'command-field': [
+    'isomeric field data/receiver',
+    'isomeric field data/receiver --waypoints "CUL-001 to CUL-048" --tracks "Omber, left bank" --photos all --zone -02:00 --crs data/teskaria-grid.wkt --fastest 4 --out field.gpkg | grep -v "Write\\|From\\|Reproject"',
+    'isomeric rows field.gpkg --layer legs --columns track_name,begin,seconds,moving,distance,speed_mean,climb,stops,jumps',
+  ],
+  'command-again': [
+    'isomeric demo again --second-release | grep -A 34 "^Changes"',
+    'isomeric trace again --of 020413 --field no_car_share --layer wards',
   ],
   'command-compute': [
     'isomeric save data/statistics-office/MOBILITY-2024.zip --level "6 digits" --variables "adults = residents aged 16 and over; walk = cannot walk" --out m.csv > /dev/null',
     'isomeric compute m.csv "share = share(walk, adults)" --out shares.csv',
     'isomeric check shares.csv --sure share --unsure-above 60',
     'isomeric widen data/statistics-office/RESIDENTS.csv --by SEX,AGE --value OBS_VALUE --rows REF_AREA --out wide.csv',
+    'isomeric variables data/statistics-office/MOBILITY-2024.zip cannot walk | head -n 6',
     'isomeric group data/statistics-office/HOUSING.csv "households = sum(households)" "no_car = mean(households_no_car, households)" --out all.csv',
     'isomeric look data/map-extracts/flood-depth.tif',
   ],
@@ -134,14 +140,7 @@ const terminals = {
   ],
   'command-features': [
     `isomeric features data/map-extracts/ombrey.osm.pbf --class roads,water,places,boundaries --area data/boundary-office/districts-2024.geojson --area-where "code = 'T204'" --figures --out west.gpkg`,
-  ],
-  'command-tags': [
-    'isomeric tags data/map-extracts/ombrey.osm.pbf --most 8',
-    'isomeric scheme --class roads',
-    'isomeric features data/map-extracts/ombrey.osm.pbf --object way/80001',
-    'isomeric features data/map-extracts/ombrey.osm.pbf --class roads --out roads.gpkg > /dev/null',
-    'isomeric tally data/boundary-office/wards-2024.geojson roads.gpkg --out tally.gpkg',
-    'isomeric rows tally.gpkg --where "roads_km > 9.9" --columns code,name,roads_count,roads_km --limit 3',
+    'isomeric tags data/map-extracts/ombrey.osm.pbf --most 6',
   ],
   'command-join': [
     'isomeric keys wards.gpkg data/statistics-office/POPULATION.csv --most 1',
@@ -208,7 +207,7 @@ if (only === undefined || only.startsWith('command')) {
       { env, stdio: 'ignore' },
     );
     if (during[name] !== undefined) await wait(during[name]);
-    else for (let k = 0; k < 150 && !existsSync(join(folder, `${name}.done`)); k++) await wait(200);
+    else for (let k = 0; k < 600 && !existsSync(join(folder, `${name}.done`)); k++) await wait(200);
     await wait(500);
     execFileSync('import', ['-window', 'root', join(target, `${name}.png`)], { env });
     terminal.kill();
@@ -278,7 +277,7 @@ if (only === undefined || !only.startsWith('command')) {
   await page.goto(`${address}/report.html`);
   await page.screenshot({ path: join(target, 'report.png') });
   await page.goto(`${address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
-  await page.getByTestId('state').getByText('17 layers').waitFor();
+  await page.getByTestId('state').getByText('23 layers').waitFor();
   for (const layer of [
     'frequency',
     'buildings',
@@ -288,6 +287,12 @@ if (only === undefined || !only.startsWith('command')) {
     'omber',
     'embankments',
     'pumps',
+    'culverts',
+    'walks_points',
+    'walks_lines',
+    'stops',
+    'photos',
+    'sluices',
     'reach',
     'flats',
   ])

@@ -43,8 +43,8 @@ export const alongVerb = describeVerb({
     {
       command:
         'isomeric along data/receiver/photos/weir-01.jpg data/receiver/walks-2024-06-15.gpx --track track_points --columns track_name --out placed.geojson',
-      study: '- along: walk_points',
-      program: 'along(walks)',
+      study: '- along: refuge_halls',
+      program: 'along(halls)',
     },
   ],
   async apply(given, { track, ...options }) {

@@ -34,7 +34,7 @@ beforeAll(async () => {
     if (message.type() === 'error') mistakes.push(message.text());
   });
   await page.goto(`${site.address}/?open=flood-refuges-on-the-ombrey-flats.gpkg&open=findings.json`);
-  await page.getByTestId('state').getByText('17 layers, 3,991 features; 4 tables, 520 rows.').waitFor();
+  await page.getByTestId('state').getByText('23 layers, 4,780 features; 4 tables, 520 rows.').waitFor();
 });
 
 afterAll(async () => {
@@ -72,7 +72,20 @@ describe('the study viewer in Chromium', () => {
   });
 
   it('identifies a ward by a click on the map and shows its row', async () => {
-    for (const layer of ['roads', 'buildings', 'footbridges', 'waterways', 'streets', 'assembly_points'])
+    for (const layer of [
+      'roads',
+      'buildings',
+      'footbridges',
+      'waterways',
+      'streets',
+      'assembly_points',
+      'culverts',
+      'walks_points',
+      'walks_lines',
+      'stops',
+      'photos',
+      'sluices',
+    ])
       await page.getByLabel(`Show ${layer}`).uncheck();
     await page.getByTestId('map').click({ position: { x: 130, y: 430 } });
     await page.getByTestId('feature').getByText('wards, feature').waitFor();
@@ -155,7 +168,7 @@ describe('the study viewer in Chromium', () => {
         '{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"name":"x"},"geometry":{"type":"Point","coordinates":[-29.9,45.6]}}]}',
       ),
     });
-    await page.getByTestId('state').getByText('18 layers').waitFor();
+    await page.getByTestId('state').getByText('24 layers').waitFor();
     await input.setInputFiles({
       name: 'broken.geojson',
       mimeType: 'application/json',
@@ -172,7 +185,7 @@ describe('the study viewer in Chromium', () => {
     await page
       .locator('input[type=file]')
       .setInputFiles(join(demoFolder, 'data/map-extracts/teskaria-ombrey.zip'));
-    await page.getByTestId('state').getByText('23 layers').waitFor();
+    await page.getByTestId('state').getByText('29 layers').waitFor();
     await page.locator('.layers li button', { hasText: 'refuge_halls (2)' }).click();
     await page.getByTestId('row-count').getByText('10 of 10').waitFor();
     const names = await page.locator('.row:not(.header)').allInnerTexts();

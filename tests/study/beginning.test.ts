@@ -184,7 +184,7 @@ describe('the same study for another area', () => {
 
 it('the data of all examples are put where the docs say', async () => {
   const { out } = await isomeric('demo', '--data', 'data');
-  expect(out).toMatch(/^Data: 22 files of Teskaria, a made-up country, in data/);
+  expect(out).toMatch(/^Data: 34 files of Teskaria, a made-up country, in data/);
   expect(readFileSync(join(folder, 'data/statistics-office/HOUSING.csv'))).toEqual(
     readFileSync(join(demo, 'statistics-office/HOUSING.csv')),
   );

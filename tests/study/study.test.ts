@@ -225,7 +225,7 @@ describe('the demo study', () => {
     study.requests.length = 0;
     study.said.length = 0;
     await study.run();
-    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(21);
+    expect(study.said.filter((line) => line.startsWith('Gather:'))).toHaveLength(23);
     expect(
       study.said
         .filter((line) => line.startsWith('Gather:'))
