@@ -89,7 +89,14 @@ export async function writeChunks(
       for await (const chunk of chunks) {
         if (failed !== undefined) throw failed;
         bytes += chunk.length;
-        if (!stream.write(chunk)) await Promise.race([once(stream, 'drain'), once(stream, 'error')]);
+        if (stream.write(chunk)) continue;
+        const waiting = new AbortController();
+        const { signal } = waiting;
+        await Promise.race([once(stream, 'drain', { signal }), once(stream, 'error', { signal })]).finally(
+          () =>
+            // Who waits for what did not come is let go: a long file would gather them.
+            waiting.abort(),
+        );
       }
     } finally {
       stream.end();

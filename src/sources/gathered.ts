@@ -34,7 +34,7 @@ export async function keepBytes(
     at: unchanged ? earlier.at : context.now(),
     ...found,
   };
-  await context.keep(receipt);
+  await context.keep(receipt, !unchanged);
   return { receipt, unchanged, headers: null };
 }
 

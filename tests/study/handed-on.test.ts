@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { afterEach, describe, expect, it } from 'vitest';
@@ -196,8 +196,7 @@ describe('what is handed on', () => {
     const folder = ownStudyFolder(text.replace('crs: { wards:', 'crs: { wardes:'));
     folders.push(folder);
     await expect(runStudy(nodeMachine(folder, silentReporter))).rejects.toMatchObject({
-      code: 'layer-unknown',
+      code: 'study-unknown-name',
     });
-    writeFileSync(join(folder, 'study.yaml'), text);
   });
 });

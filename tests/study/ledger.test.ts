@@ -130,6 +130,8 @@ describe('the ledger', () => {
       'order',
       'usage',
       'step',
+      'prepared',
+      'layers',
       'delivery',
     ]);
   });

@@ -46,8 +46,8 @@ export interface TransferContext {
   anew?: boolean;
   /** Files of this dataset that came in a run that was broken off: they are taken as they lie. */
   continuing: ReadonlySet<string>;
-  /** Told of every file as soon as it is whole. */
-  keep(receipt: Receipt): Promise<void>;
+  /** Told of every file as soon as it is whole. @param came false where the copy at hand was still current */
+  keep(receipt: Receipt, came: boolean): Promise<void>;
   /** Files of this run, with the context that asked for each: two that mean different things by one are refused. */
   claims: Map<string, Claim>;
   credentials: Credentials;

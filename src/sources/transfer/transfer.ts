@@ -95,6 +95,8 @@ async function fetched(request: FileRequest, shown: string, context: TransferCon
   const conditions: Record<string, string> = {};
   if (known && earlier.etag !== undefined) conditions['if-none-match'] = earlier.etag;
   if (known && earlier.lastModified !== undefined) conditions['if-modified-since'] = earlier.lastModified;
+  // True where bytes came, be they the same as before: a provider counts them.
+  let came = false;
   const result = await retrying(request, context, async (): Promise<Transfer> => {
     const abort = new AbortController();
     const before = context.meter.bytes;
@@ -134,14 +136,16 @@ async function fetched(request: FileRequest, shown: string, context: TransferCon
           'the service sends a part of the file that was not asked for.',
           'Run again; if it stays so, ask its makers.',
         );
-      return await received(request, shown, context, response, { from, total: range?.total, intact });
+      const got = await received(request, shown, context, response, { from, total: range?.total, intact });
+      came = true;
+      return got;
     } catch (error) {
       abort.abort();
       context.meter.bytes = before;
       throw error;
     }
   });
-  await context.keep(result.receipt);
+  await context.keep(result.receipt, came);
   return result;
 }
 

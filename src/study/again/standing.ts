@@ -43,7 +43,11 @@ export function recipesIn(ledger: Ledger): Record<string, string> {
 export async function stillStands(standing: string, ledger: Ledger, machine: Machine): Promise<boolean> {
   const { delivery } = ledger;
   if (delivery?.of !== standing || delivery.sums === undefined) return false;
-  for (const [path, sha256] of Object.entries(delivery.sums))
+  // What it says to have delivered is what it took the checksums of.
+  const { paths, sums } = delivery;
+  if (paths.length !== Object.keys(sums).length || !paths.every((path) => Object.hasOwn(sums, path)))
+    return false;
+  for (const [path, sha256] of Object.entries(sums))
     if ((await machine.store.checksum(path)) !== sha256) return false;
   return (await machine.store.open('prepared/findings.json')) !== null;
 }

@@ -100,6 +100,7 @@ export function referenceMistakes(study: Raw, places: Places): Mistake[] {
   for (const [name] of strangeSteps)
     unknown('gathered layer', name, [...layers, ...Object.keys(gather)], ['prepare', name], '', true);
   for (const [name] of partsOf(study.check)) unprepared(name, ['check', name], true);
+  for (const [name] of partsOf(record(study.deliver)?.crs)) unprepared(name, ['deliver', 'crs', name], true);
   for (const pattern of [
     ['draw', '*', 'layer'],
     ['draw', '*', 'over', '*'],

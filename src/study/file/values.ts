@@ -64,6 +64,8 @@ const readable: readonly { at: readonly string[]; read: Read }[] = [
   { at: ['prepare', '*', '*', 'group', 'compute', '*'], read: figure },
   { at: ['prepare', '*', '*', 'classify', '*'], read: parseExpression },
   { at: ['check', '*', '*'], read: check },
+  { at: ['deliver', 'crs'], read: crs },
+  { at: ['deliver', 'crs', '*'], read: crs },
   { at: ['draw', '*', 'classes'], read: parseClasses },
   { at: ['draw', '*', 'colours'], read: (text) => rampColours(text, 1) },
 ];

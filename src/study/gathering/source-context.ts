@@ -108,9 +108,7 @@ export function contextFor(
     earlier: ledger.receipts,
     anew: names.some((name) => options.again?.includes(name)),
     continuing: new Set(names.flatMap((name) => [...ledger.cameSince(name)])),
-    async keep(receipt) {
-      const before = ledger.receipts.get(receipt.path);
-      const came = before?.at !== receipt.at || before?.sha256 !== receipt.sha256;
+    async keep(receipt, came) {
       await ledger.add(
         machine,
         receipt,
