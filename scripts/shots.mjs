@@ -118,7 +118,7 @@ const terminals = {
     'isomeric rows field.gpkg --layer legs --columns track_name,begin,seconds,moving,distance,speed_mean,climb,stops,jumps',
   ],
   'command-again': [
-    'isomeric demo again --second-release | grep -A 34 "^Changes"',
+    'isomeric demo again --second-release | grep -A 30 "Changes since"',
     'isomeric trace again --of 020413 --field no_car_share --layer wards',
   ],
   'command-compute': [

@@ -41,8 +41,11 @@ function layerWords(layer: LayerDifference): string {
 }
 
 function figureLine(study: Study, { feature, field, before, after }: FigureDifference): string {
-  const title = study.titles[field]?.title;
-  return `${title ?? field} of ${feature}: ${figureText(before)} → ${figureText(after)}`;
+  const told = study.titles[field];
+  // A count and its share often have one title: the unit tells them apart.
+  const title =
+    told === undefined ? field : told.unit === undefined ? told.title : `${told.title} (${told.unit})`;
+  return `${title} of ${feature}: ${figureText(before)} → ${figureText(after)}`;
 }
 
 /** Prints what is other than after the last run. */

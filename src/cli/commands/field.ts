@@ -182,11 +182,14 @@ async function layersOf(
             stops: drop.includes('stops') ? 'drop' : 'mark',
           })
         : points;
-      made.push(moved, await inCrs(layer(true, 'tracks')));
+      // The same points were chosen and brought over for each of them: that is told once.
+      const lines = await inCrs(layer(true, 'tracks'));
+      made.push(moved, { ...lines, accounts: [] });
       if (!timed) continue;
       const shaped = async (name: string, give: 'lines' | 'stops') =>
         layerMotion({ ...(await inCrs(layer(false, name))), name }, { ...limits, give });
-      made.push(await shaped('legs', 'lines'), await shaped('stops', 'stops'));
+      for (const own of [await shaped('legs', 'lines'), await shaped('stops', 'stops')])
+        made.push({ ...own, accounts: own.accounts.slice(-1) });
     } else {
       const own = await inCrs(layer(false, choice.kind));
       if (own.schema.length === 0) continue;

@@ -7,6 +7,7 @@ import { type Field, fieldIndex, freeName } from '../../table/schema.ts';
 import { Batch, pieces } from '../batch.ts';
 import { asPlainField } from '../feature-ids.ts';
 import type { Layer } from '../layer.ts';
+import { plainFigure } from './plain-figure.ts';
 import { applyVerb } from './verb.ts';
 
 /** What is to be made of positions that were followed. */
@@ -77,7 +78,7 @@ export function legLines(
         shape(give, stretch, read, motion, geometry);
         valuesOf(give, stretch, read, motion).forEach((value, k) => {
           if (Number.isNaN(value)) builders[k].null();
-          else builders[k].number(value);
+          else builders[k].number(plainFigure(value));
         });
       }
       account.counts = { in: read.length, made: stretches.length, ...motion.counts };

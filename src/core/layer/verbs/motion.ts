@@ -11,6 +11,7 @@ import { type Field, fieldIndex, freeName, requireField } from '../../table/sche
 import type { Batch } from '../batch.ts';
 import type { Layer } from '../layer.ts';
 import { legLines, type MotionShapes } from './motion-shapes.ts';
+import { plainFigure } from './plain-figure.ts';
 import { applyVerb } from './verb.ts';
 
 /** What is made of recorded positions. */
@@ -87,7 +88,7 @@ export async function layerMotion(layer: Layer, options: MotionOptions = {}): Pr
     const positions = measured === layer ? read : { ...read, xy: (await readPlaces(measured)).xy };
     if (read.length > 0 && read.time.every(Number.isNaN)) throw noTimes(layer.schema[time], layer.name);
     const motion = motionOf(positions, ruler, limits);
-    tell(account, motion, limits, layer.name);
+    tell(account, motion, limits, layer.name, give === 'points');
     return { read, motion };
   };
   if (give !== 'points') {
@@ -273,13 +274,19 @@ function pointColumn(
   for (let k = from; k < from + length; k++) {
     const found = value(k);
     if (Number.isNaN(found)) builder.null();
-    else builder.number(found);
+    else builder.number(name === 'easting' || name === 'northing' ? found : plainFigure(found));
   }
   return builder.finish();
 }
 
 /** What is to be known of how it moved. */
-function tell(account: Account, { counts }: Motion, limits: MotionLimits, name: string): void {
+function tell(
+  account: Account,
+  { counts }: Motion,
+  limits: MotionLimits,
+  name: string,
+  points: boolean,
+): void {
   if (counts.backwards > 0)
     account.findings.push({
       code: 'times-backwards',
@@ -295,11 +302,11 @@ function tell(account: Account, { counts }: Motion, limits: MotionLimits, name: 
       layer: name,
       words: `${counted(counts.timeless, 'point has', 'points have')} no time, so no speed.`,
     });
-  if (counts.jumps > 0)
+  if (counts.jumps > 0 && points)
     account.notes.push(
       `${counted(counts.jumps, 'point could', 'points could')} be reached only faster than ${grouped(limits.fastest)} m/s: ${counts.jumps === 1 ? 'it is' : 'they are'} no part of distances.`,
     );
-  if (counts.stops > 0)
+  if (counts.stops > 0 && points)
     account.notes.push(
       `A stop is ${grouped(limits.stopFor)} s or longer within ${grouped(limits.stopWithin)} m; a gap is longer than ${grouped(limits.gap)} s, or the end of a segment.`,
     );
