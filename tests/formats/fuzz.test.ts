@@ -62,6 +62,8 @@ const formats: [name: string, file: string, runs: number][] = [
   ['KML', 'small.kml', 700],
   ['GML', 'small.gml', 700],
   ['GPX', 'small.gpx', 1000],
+  ['NMEA 0183', 'small.nmea', 1000],
+  ['a photo', 'small.jpg', 1000],
   ['TopoJSON', 'small.topojson', 1000],
   ['zip', 'small.zip', 400],
   ['gzip', 'small.geojson.gz', 700],

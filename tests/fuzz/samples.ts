@@ -5,6 +5,7 @@ import { gzipSync, zipSync } from 'fflate';
 import type { ExtractObjects } from '../../demo/country/extract/objects.ts';
 import { osmPbf } from '../../demo/country/extract/write-pbf.ts';
 import { osmXml } from '../../demo/country/extract/write-xml.ts';
+import { cameraPicture } from '../../demo/country/photo.ts';
 import { openOne, saverFor } from '../../src/node/index.ts';
 import { dbaseBytes, shapeBytes } from '../support/hand-made.ts';
 import { tiffBytes } from '../support/tiff.ts';
@@ -82,6 +83,27 @@ export async function loadsOf(data: string, folder: string): Promise<Map<string,
     encoder.encode(
       '<?xml version="1.0"?><gpx version="1.1"><wpt lat="45.5" lon="-29.5"><ele>12</ele><time>2024-05-01T10:00:00Z</time><name>CUL-001</name><extensions><depth>1.5</depth></extensions></wpt><trk><name>Walk</name><trkseg><trkpt lat="1" lon="2"/><trkpt lat="2" lon="3"><ele>4</ele></trkpt></trkseg></trk></gpx>',
     ),
+  );
+  files.set(
+    'small.nmea',
+    encoder.encode(
+      '$GPWPL,4530.0000,N,02950.0000,W,CUL-001*6A\r\n$GPGGA,101500.00,4530.0000,N,02950.0000,W,1,08,0.9,3.2,M,52.1,M,,*70\r\n$GPRMC,101500.00,A,4530.0000,N,02950.0000,W,2.4,60.0,140624,,,A*49\r\n$GPRMC,101502.00,A,4530.0100,N,02950.0100,W,2.4,60.0,140624,,,A*4B\r\n'
+        // Checksums that are those of the sentences.
+        .replace(/\$([^*]*)\*../g, (_, body: string) => {
+          let sum = 0;
+          for (const sign of body) sum ^= sign.charCodeAt(0);
+          return `$${body}*${sum.toString(16).toUpperCase().padStart(2, '0')}`;
+        }),
+    ),
+  );
+  files.set(
+    'small.jpg',
+    cameraPicture({
+      time: 1_718_360_000_000,
+      note: 'Weir',
+      zone: '-02:00',
+      place: { lon: -29.9, lat: 45.5, height: 3, direction: 90 },
+    }),
   );
   files.set(
     'small-wkt.csv',
