@@ -36,7 +36,10 @@ export async function copyStudy(from: string, into: string, sets: readonly strin
   const study = loadStudy(text, path);
   // Folders of files are named from where the study lies.
   const moved = Object.entries(study.sources)
-    .filter(([, { kind, at }]) => kind === 'files' && !/^[a-z][a-z+.-]*:/i.test(at) && !at.startsWith('/'))
+    .filter(
+      ([, { kind, at }]) =>
+        (kind === 'files' || kind === 'receiver') && !/^[a-z][a-z+.-]*:/i.test(at) && !at.startsWith('/'),
+    )
     .map(([name, { at }]) => ({
       path: ['sources', name, 'at'],
       value: relative(into, resolve(from, at)) || '.',

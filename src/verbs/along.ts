@@ -31,11 +31,10 @@ export const alongVerb = describeVerb({
     },
     ahead: {
       kind: 'number',
-      words:
-        'seconds by which the clock of the rows is ahead of that of the track; negative where it is behind',
+      words: 'seconds by which the clock of the rows is ahead of that of the track',
       sign: 'seconds',
-      usual: 0,
     },
+    behind: { kind: 'number', words: 'seconds by which it is behind', sign: 'seconds' },
     zone: { kind: 'text', words: 'the zone of clocks that say none, from UTC: -02:00', sign: 'zone' },
     columns: { kind: 'names', words: 'fields of the track that come along', sign: 'names' },
   },
@@ -47,9 +46,9 @@ export const alongVerb = describeVerb({
       program: 'along(halls)',
     },
   ],
-  async apply(given, { track, ...options }) {
+  async apply(given, { track, behind, ...options }) {
     const { placeAlong } = await import('../core/layer/verbs/along.ts');
-    return placeAlong(given, track, options);
+    return placeAlong(given, track, behind === undefined ? options : { ...options, ahead: -behind });
   },
 });
 

@@ -224,6 +224,20 @@ prepare:
     }
   });
 
+  it('finds its folder from another one, too', async () => {
+    const study = ownStudy(text('mounted'), crs);
+    cpSync(receiver, join(study.folder, 'mounted'), { recursive: true });
+    try {
+      const other = await commandIn(study.folder)('run', '.', '--into', 'other', '--only', 'gather');
+      expect([other.code, other.out]).toEqual([
+        0,
+        expect.stringMatching(/walks_lines from receiver; 3 files/),
+      ]);
+    } finally {
+      await study.end();
+    }
+  });
+
   it('says what is missing in a study that chooses nothing', async () => {
     const study = ownStudy(
       text(receiver).replace(', waypoints: [SLUICE1 to SLUICE9, CUL-001 to CUL-048]', ''),

@@ -119,6 +119,9 @@ function withExample(path: string, example: string): string {
     changes.push({ path: ['gather', 'housing', 'levels'], value: { wards: { units: 'districts' } } });
   if (/^gather\.\*\.(scheme|geometry|tags)$/.test(path))
     changes.push({ path: ['gather', 'housing', 'class'], value: 'roads' });
+  // Tracks that are wanted as both are two layers; a dataset that others rest on is not made of them.
+  if (path === 'gather.*.as')
+    return ownStudyText.replace('prepare:', '  walks: { from: office, tracks: all, as: both }\n\nprepare:');
   if (/levels|\.on$/.test(path))
     changes.push(
       { path: ['prepare'], value: { wards: [] } },

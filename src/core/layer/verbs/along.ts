@@ -21,7 +21,7 @@ export interface AlongOptions {
   trackTime?: string;
   /** Most seconds between the two positions that a time lies between. */
   within?: number;
-  /** Seconds by which the clock of the rows is ahead of that of the track. */
+  /** Seconds by which the clock of the rows is ahead of that of the track; negative where it is behind. */
   ahead?: number;
   /** Zone of times that say none, in the field `clock`: `-02:00`. */
   zone?: string;
