@@ -54,7 +54,10 @@ let answers = 0;
 /** A go-between that spoils one answer; addresses in the answers lead back through it. */
 beforeAll(async () => {
   services = await startStandIns({ data: join(demoFolder, 'data'), pageSize: 4, desk: { takes: 5 } });
-  const usual = demoAddresses(services);
+  // Receivers are no services of the web.
+  const usual = Object.fromEntries(
+    Object.entries(demoAddresses(services)).filter(([, address]) => address.startsWith('http')),
+  );
   const hosts = [...new Set(Object.values(usual).map((address) => new URL(address).origin))];
   between = createServer(async (request, response) => {
     try {
