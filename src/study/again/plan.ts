@@ -78,8 +78,12 @@ export function planSentences({ datasets, layers }: RunPlan): string[] {
   const anew = layers.filter(({ reasons }) => reasons !== null);
   return [
     `Again: of ${datasets.length} orders ${fetched.length} would be fetched, ${kept} not.`,
-    anew.length === 0
-      ? 'Again: no layer would be made anew.'
-      : `Again: ${anew.length} of ${layers.length} layers would be made anew: ${listed(anew.slice(0, 12).map(({ layer }) => layer))}${anew.length > 12 ? ' …' : ''}.`,
+    ...(layers.length === 0
+      ? []
+      : [
+          anew.length === 0
+            ? 'Again: no layer would be made anew.'
+            : `Again: ${anew.length} of ${layers.length} layers would be made anew: ${listed(anew.slice(0, 12).map(({ layer }) => layer))}${anew.length > 12 ? ' …' : ''}.`,
+        ]),
   ];
 }
