@@ -1,4 +1,4 @@
-import { counted, grouped } from '../../core/account.ts';
+import { counted, grouped, listed } from '../../core/account.ts';
 import type { Finding } from '../../core/findings.ts';
 import { changedSettings } from '../../formats/settings/change.ts';
 import { settingsText } from '../../formats/settings/text.ts';
@@ -135,6 +135,15 @@ function tell(outcomes: readonly UnitOutcome[], folder: string, { reporter }: Ma
   reporter.say(
     `Each: ${counted(outcomes.length, 'unit', 'units')} in; ${grouped(done)} made, ${grouped(unchanged)} unchanged, ${grouped(failed)} failed. Each has its folder in ${folder}/, and summary.csv has a row for each.`,
   );
-  for (const { code, trouble } of outcomes.filter(({ state }) => state === 'failed').slice(0, 12))
-    reporter.note(`${code}: ${trouble?.words ?? 'it failed'}`);
+  // What is wrong with all of them is told once.
+  const troubles = new Map<string, string[]>();
+  for (const { code, state, trouble } of outcomes) {
+    if (state !== 'failed') continue;
+    const words = trouble?.words ?? 'it failed';
+    troubles.set(words, [...(troubles.get(words) ?? []), code]);
+  }
+  for (const [words, codes] of [...troubles].slice(0, 12))
+    reporter.note(
+      `${listed(codes.slice(0, 6))}${codes.length > 6 ? ` and ${grouped(codes.length - 6)} more` : ''}: ${words}`,
+    );
 }

@@ -118,7 +118,7 @@ function summaryLayer({ found, outcomes, figures, study }: SummaryParts): Layer 
 
 async function summaryMap(
   layer: Layer,
-  { study, area, figures, files, ledger, machine }: SummaryParts,
+  { study, area, found, figures, files, ledger, machine }: SummaryParts,
 ): Promise<string | null> {
   const [first] = figures;
   const field = first?.name ?? 'features';
@@ -129,14 +129,23 @@ async function summaryMap(
       {
         title: `${study.study}: ${title}`,
         subtitle: 'Each unit by itself',
-        layer: 'summary',
+        // By its name the sources of the units stand on the map.
+        layer: found.layer.name,
         'colour by': field,
         classes: '5 quantile',
         colours: 'lagoon',
         over: [],
         under: [],
       },
-      { study, layers: new Map([['summary', layer]]), area, files, ledger, machine, findings: [] },
+      {
+        study,
+        layers: new Map([[found.layer.name, { ...layer, name: found.layer.name }]]),
+        area,
+        files,
+        ledger,
+        machine,
+        findings: [],
+      },
     );
     return svg;
   } catch (error) {
