@@ -64,6 +64,10 @@ const mostFooterLines = 5;
 const noValue = '#e3e3e0';
 const font = "font-family=\"'Source Sans 3', 'Source Sans Pro', 'Helvetica Neue', Arial, sans-serif\"";
 
+/** Size of the letters of a class, so that its limits and the count at the right stand apart: digits are half as wide as high. */
+const limitSize = (text: string, width: number, count: string): number =>
+  Math.max(9, Math.min(14, Math.floor((width - 12 - 7 * count.length) / (0.53 * text.length))));
+
 /** Draws a map sheet: title, map, legend, scale bar, north arrow, sources. Returns SVG text. */
 export function drawSheet(sheet: Sheet): string {
   const view = viewOf(sheet.extent);
@@ -180,9 +184,12 @@ function legend(sheet: Sheet): string {
       parts.push(
         `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`,
       );
-      parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="14">${xmlText(text)}</text>`);
+      const count = numberText(classes.counts[k], 0);
       parts.push(
-        `<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${numberText(classes.counts[k], 0)}</text>`,
+        `<text x="${column.x + 44}" y="${y + 14}" font-size="${limitSize(text, column.width - 44, count)}">${xmlText(text)}</text>`,
+      );
+      parts.push(
+        `<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${count}</text>`,
       );
       y += 23;
     }

@@ -8,9 +8,8 @@ import type { Layer } from '../../core/layer/layer.ts';
 import type { FieldType } from '../../core/table/schema.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
 import { BatchMaker } from '../making/batch-maker.ts';
-import { layerEmpty } from '../making/layer-findings.ts';
+import { emptyRecord } from '../making/empty-layer.ts';
 import { putText, TextFields } from '../making/text-fields.ts';
-import { baseName } from '../opening/names.ts';
 import { type Attributes, readXml, type XmlHandler } from '../xml/read-xml.ts';
 import { valueText } from '../xml/value-text.ts';
 
@@ -289,21 +288,7 @@ export async function openGpx(source: ByteSource): Promise<Layer[]> {
     () => entities++,
   ));
   const present = layerNames.filter((name) => seen.get(name)!.count > 0);
-  if (present.length === 0 && first.damaged === 0) {
-    const name = baseName(source.name);
-    return [
-      {
-        name,
-        schema: [],
-        crs: wgs84(),
-        kinds: [],
-        count: 0,
-        findings: [layerEmpty(source.name, name)],
-        accounts: [],
-        async *batches() {},
-      },
-    ];
-  }
+  if (present.length === 0 && first.damaged === 0) return [emptyRecord(source.name)];
   if (present.length === 0)
     throw new IsomericError(
       'gpx-damaged',

@@ -8,8 +8,7 @@ import type { Field, FieldType } from '../../core/table/schema.ts';
 import { timestampText } from '../../core/table/time.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
 import { BatchMaker } from '../making/batch-maker.ts';
-import { layerEmpty } from '../making/layer-findings.ts';
-import { baseName } from '../opening/names.ts';
+import { emptyRecord } from '../making/empty-layer.ts';
 import { type Fix, type FixNumber, fixNumbers, type RecordHandler, SentenceRecord } from './record.ts';
 import { SentenceReader } from './sentences.ts';
 
@@ -316,21 +315,7 @@ export async function openSentences(source: ByteSource): Promise<Layer[]> {
         advice: 'Look whether the speed of the line is that of the receiver (4800 bits a second is usual).',
       },
     );
-  if (present.length === 0) {
-    const name = baseName(source.name);
-    return [
-      {
-        name,
-        schema: [],
-        crs: wgs84(),
-        kinds: [],
-        count: 0,
-        findings: [...findings, layerEmpty(source.name, name)],
-        accounts: [],
-        async *batches() {},
-      },
-    ];
-  }
+  if (present.length === 0) return [emptyRecord(source.name, findings)];
   return present.map((name, k) => {
     const schema = schemaOf(name, found);
     const own = k === 0 ? findings : [];
