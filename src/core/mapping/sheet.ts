@@ -178,16 +178,19 @@ function legend(sheet: Sheet): string {
     y += 4;
     const { breaks } = classes.classes;
     const limits = limitTexts(breaks);
+    const texts = classes.counts.map((_, k) =>
+      breaks[k] === breaks[k + 1] ? limits[k] : `${k === 0 ? '' : 'over '}${limits[k]} – ${limits[k + 1]}`,
+    );
+    const size = Math.min(
+      ...texts.map((text, k) => limitSize(text, column.width - 44, numberText(classes.counts[k], 0))),
+    );
     for (let k = 0; k < breaks.length - 1; k++) {
-      const text =
-        breaks[k] === breaks[k + 1] ? limits[k] : `${k === 0 ? '' : 'over '}${limits[k]} – ${limits[k + 1]}`;
+      const text = texts[k];
       parts.push(
         `<rect x="${column.x}" y="${y}" width="34" height="18" fill="${classes.colours[k]}" stroke="#8b969d" stroke-width="0.5"/>`,
       );
       const count = numberText(classes.counts[k], 0);
-      parts.push(
-        `<text x="${column.x + 44}" y="${y + 14}" font-size="${limitSize(text, column.width - 44, count)}">${xmlText(text)}</text>`,
-      );
+      parts.push(`<text x="${column.x + 44}" y="${y + 14}" font-size="${size}">${xmlText(text)}</text>`);
       parts.push(
         `<text x="${column.x + column.width}" y="${y + 14}" font-size="13" fill="${quiet}" text-anchor="end">${count}</text>`,
       );
