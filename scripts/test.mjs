@@ -11,7 +11,7 @@ const vitest = join(root, 'node_modules', 'vitest', 'vitest.mjs');
 /** What takes longest: every command of all pages, processes that are killed, damage without end, packages, browsers. */
 const long = [
   'project/{docs,package,generated}',
-  'study/{study,killed,catalogue,key-examples}',
+  'study/{study,killed,catalogue,key-examples,series,again}',
   'formats/{round-trip,fuzz,formats-in-browser,large,zip}',
   'sources/{bad-days,fuzz-services,healing,catalogue-forms}',
   'node/threads',
