@@ -10,6 +10,7 @@ import {
   rename,
   rm,
   rmdir,
+  stat,
 } from 'node:fs/promises';
 import { dirname, join, relative, resolve, sep } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -141,7 +142,15 @@ export function nodeMachine(folder: string, reporter: Reporter = silentReporter)
     },
     async localNames(path) {
       const place = path.startsWith('file:') ? fileURLToPath(path) : resolve(folder, path);
-      return (await readdir(place).catch(() => [] as string[])).sort();
+      const entries = await readdir(place, { withFileTypes: true }).catch(() => []);
+      const names: string[] = [];
+      for (const entry of entries) {
+        // A link to a folder may lead back to where it stands.
+        const linked =
+          entry.isSymbolicLink() && (await stat(join(place, entry.name)).catch(() => null))?.isDirectory();
+        if (linked !== true) names.push(entry.name);
+      }
+      return names.sort();
     },
     listen: listenTo,
     scratch: nodeCapabilities.scratch,

@@ -106,6 +106,23 @@ describe('isomeric field', () => {
     expect([out.code, out.told]).toEqual([2, expect.stringContaining('--out field.gpkg')]);
   });
 
+  it('loses nothing else by a file that was cut short when the power ended', async () => {
+    const broken = join(folder, 'broken');
+    cpSync(receiver, broken, { recursive: true });
+    const whole = readFileSync(join(receiver, 'walks-2024-06-14.gpx'));
+    writeFileSync(join(broken, 'current.gpx'), whole.subarray(0, 20_000));
+    const { code, out } = await run('field', broken);
+    expect(code).toBe(0);
+    expect(out).toContain('CUL-001 to CUL-048  47; 17 is missing');
+    expect(out).toMatch(/A file of the receiver cannot be read and was left out: .*current\.gpx, line 147/);
+    const taken = await run('field', broken, '--waypoints', 'GATE 1', '--out', 'gate.gpkg');
+    expect([taken.code, taken.out]).toEqual([0, expect.stringContaining('cannot be read and was left out')]);
+    const alone = join(folder, 'alone');
+    cpSync(join(broken, 'current.gpx'), join(alone, 'current.gpx'));
+    const nothing = await run('field', alone);
+    expect([nothing.code, nothing.told]).toEqual([3, expect.stringContaining('not well-formed')]);
+  });
+
   it('keeps what came over a line that went silent, and says so', async () => {
     mood = 'stalls';
     const { code, told, out } = await run(
@@ -206,6 +223,20 @@ prepare:
       expect(said.join('\n')).toContain('Motion: 819 points in');
       const again = await study.run();
       expect(again.said.join('\n')).toContain('unchanged since the last run');
+    } finally {
+      await study.end();
+    }
+  });
+
+  it('tells a damaged file of the receiver as an error, and gathers the others', async () => {
+    const mounted = join(folder, 'damaged');
+    cpSync(receiver, mounted, { recursive: true });
+    writeFileSync(join(mounted, 'zz.gpx'), '<?xml version="1.0"?><gpx version="1.1"><wpt lat="45"');
+    const study = ownStudy(text(mounted), crs);
+    try {
+      const { result } = await study.run();
+      expect(result.findings.filter(({ code }) => code === 'record-damaged')).toHaveLength(1);
+      expect(result.delivered.length).toBeGreaterThan(4);
     } finally {
       await study.end();
     }

@@ -148,6 +148,19 @@ describe('a study that is run again', () => {
     expect(fields).toEqual([{ field: 'x', what: 'added', after: 'integer' }]);
   });
 
+  it('does not look outside of its results, whatever a ledger says of them', async () => {
+    const folder = study();
+    await run(folder);
+    edit(folder, 'ledger.jsonl', (before) =>
+      before
+        .replace('"delivered/findings.json",', '"delivered/findings.json","delivered/../../secret",')
+        .replace('"sums":{', `"sums":{"delivered/../../secret":"${'0'.repeat(64)}",`),
+    );
+    const { result } = await run(folder);
+    expect(result.unchanged).toBeUndefined();
+    expect((await run(folder)).result.unchanged).toBe(true);
+  });
+
   it('makes anew what somebody changed in the results', async () => {
     const folder = study();
     await run(folder);

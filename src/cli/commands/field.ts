@@ -14,7 +14,7 @@ import {
   type RecordKind,
   recordKinds,
 } from '../../formats/field-record/choose.ts';
-import { openRecordFile, type RecordFile } from '../../formats/field-record/files.ts';
+import { openRecordFile, openRecordFiles, type RecordFile } from '../../formats/field-record/files.ts';
 import { recordLayer, usualRangeError } from '../../formats/field-record/layers.ts';
 import { listRecord, type RecordList } from '../../formats/field-record/survey.ts';
 import { baseName } from '../../formats/opening/names.ts';
@@ -130,10 +130,7 @@ async function readReceiver(
       local: (path: string) => machine.local(path),
       localNames: (path: string) => machine.localNames(path),
     };
-    for (const { path, source: own } of await filesBelow(order)) {
-      const file = await openRecordFile(own, path);
-      if (file !== null) files.push(file);
-    }
+    files.push(...(await openRecordFiles(await filesBelow(order))));
   }
   if (files.length > 0) return files;
   throw new IsomericError('receiver-empty', 'There is no record of a receiver in it.', {
@@ -318,7 +315,9 @@ export const addField: AddCommand = (program) => {
           blame: 'usage',
         });
       const layers = await layersOf(met, files, list, options);
-      const findings = [...wanted].flatMap((number) => files[number].findings);
+      const findings = files.flatMap(({ findings: own }, number) =>
+        wanted.has(number) ? own : own.filter(({ code }) => code === 'record-damaged'),
+      );
       const told = layers.map((layer, k) => ({ ...layer, findings: k === 0 ? findings : [] }));
       await finish(output, told, options.out!, settled!);
       if (options.record !== undefined || isStream(source)) {

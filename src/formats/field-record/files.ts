@@ -1,3 +1,4 @@
+import { IsomericError } from '../../core/errors.ts';
 import type { Finding } from '../../core/findings.ts';
 import type { Layer } from '../../core/layer/layer.ts';
 import type { ByteSource } from '../bytes/byte-source.ts';
@@ -34,6 +35,39 @@ export async function openRecordFile(source: ByteSource, path = source.name): Pr
   } catch (error) {
     throw asDamage(error, path);
   }
+}
+
+/**
+ * Opens all records among files. One that is damaged, as receivers leave them when their power ends, loses no other: it is told
+ * with the first of those that can be read, and left out.
+ *
+ * @throws IsomericError the damage, where nothing else is left
+ */
+export async function openRecordFiles(
+  found: readonly { path: string; source: ByteSource }[],
+): Promise<RecordFile[]> {
+  const files: RecordFile[] = [];
+  const damage: IsomericError[] = [];
+  for (const { path, source } of found)
+    try {
+      const file = await openRecordFile(source, path);
+      if (file !== null) files.push(file);
+    } catch (error) {
+      if (!(error instanceof IsomericError)) throw error;
+      damage.push(error);
+    }
+  if (damage.length === 0) return files;
+  const [first, ...others] = files;
+  if (first === undefined) throw damage[0];
+  const findings = damage.map(
+    (error): Finding => ({
+      code: 'record-damaged',
+      severity: 'error',
+      words: `A file of the receiver cannot be read and was left out: ${error.sentence}`,
+      repair: 'copy it from the receiver again',
+    }),
+  );
+  return [{ ...first, findings: [...first.findings, ...findings] }, ...others];
 }
 
 async function opened(source: ByteSource, path: string): Promise<RecordFile | null> {

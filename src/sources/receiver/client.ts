@@ -7,7 +7,7 @@ import {
   type RecordChoice,
   recordKinds,
 } from '../../formats/field-record/choose.ts';
-import { openRecordFile, type RecordFile } from '../../formats/field-record/files.ts';
+import { openRecordFile, openRecordFiles, type RecordFile } from '../../formats/field-record/files.ts';
 import { listRecord } from '../../formats/field-record/survey.ts';
 import { keepBytes } from '../gathered.ts';
 import type { Gathered, Order, Protocol } from '../order.ts';
@@ -68,11 +68,7 @@ export const receiverProtocol: Protocol = {
 };
 
 async function readFolder(order: Order): Promise<{ files: RecordFile[] }> {
-  const files: RecordFile[] = [];
-  for (const { path, source } of await filesBelow(order)) {
-    const file = await openRecordFile(source, path);
-    if (file !== null) files.push(file);
-  }
+  const files = await openRecordFiles(await filesBelow(order));
   if (files.length > 0) return { files };
   throw new IsomericError('receiver-empty', `${order.source}: there is no record in its folder.`, {
     place: { file: order.address },
@@ -85,6 +81,8 @@ async function gatherFolder(orders: readonly Order[], context: TransferContext):
   const [order] = orders;
   const { files } = await readFolder(order);
   const paths = files.map(({ path }) => path);
+  // Told once: the files themselves are not taken along.
+  const damaged = files.flatMap(({ findings }) => findings).filter(({ code }) => code === 'record-damaged');
   const list = await listRecord(files);
   const wanted = new Map<number, string[]>();
   const own = new Map<string, string[]>();
@@ -131,6 +129,7 @@ async function gatherFolder(orders: readonly Order[], context: TransferContext):
     files: own,
     unchanged: got.filter(({ unchanged }) => unchanged).length,
     troubles,
+    findings: new Map([...own.keys()].slice(0, 1).map((name) => [name, damaged])),
   };
 }
 

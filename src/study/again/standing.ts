@@ -1,4 +1,5 @@
 import type { Study } from '../file/schema.ts';
+import { isDelivered } from '../handing-on/deliver.ts';
 import type { Ledger } from '../ledger/ledger.ts';
 import type { Machine } from '../machine.ts';
 import { canonicalJson, digestOf } from './digest.ts';
@@ -47,6 +48,8 @@ export async function stillStands(standing: string, ledger: Ledger, machine: Mac
   const { paths, sums } = delivery;
   if (paths.length !== Object.keys(sums).length || !paths.every((path) => Object.hasOwn(sums, path)))
     return false;
+  // A ledger may come from anywhere: what leads out of the folder of results was not delivered.
+  if (!paths.every(isDelivered)) return false;
   for (const [path, sha256] of Object.entries(sums))
     if ((await machine.store.checksum(path)) !== sha256) return false;
   return (await machine.store.open('prepared/findings.json')) !== null;

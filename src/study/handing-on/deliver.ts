@@ -112,7 +112,8 @@ async function write(
 }
 
 /** A ledger may come from anywhere: what it names is removed only where it lies in the folder of results. */
-const isDelivered = (path: string) => path.startsWith('delivered/') && !path.split(/[/\\]/).includes('..');
+export const isDelivered = (path: string) =>
+  path.startsWith('delivered/') && !path.split(/[/\\]/).includes('..');
 
 /** Removes what the last run delivered and this one does not: nobody should find a map that the study no longer makes. */
 export async function removeFormer(
