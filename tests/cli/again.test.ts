@@ -38,6 +38,49 @@ describe('isomeric trace', () => {
     });
   });
 
+  it('claims no row of which it cannot be sure: of several tables it names the files', async () => {
+    const other = ownStudyFolder(
+      text
+        .replace(
+          '  housing:\n    file: housing.csv',
+          '  more: { file: more.csv }\n  housing:\n    file: housing.csv',
+        )
+        .replace('- join: housing', '- join: [housing, more]')
+        .replace('      columns: [households, no_car]\n', ''),
+    );
+    try {
+      writeFileSync(join(other, 'more.csv'), 'area_code,wells\n0201,7\n0202,8\n0203,9\n');
+      const own = commandIn(other);
+      expect((await own('run', '.')).code).toBe(0);
+      const traced = JSON.parse((await own('trace', '.', '--of', '0202', '--field', 'wells', '--json')).out);
+      expect(traced).toMatchObject({ value: 8, rows: [], step: { verb: 'join' } });
+      expect(traced.files.map(({ path }: { path: string }) => path)).toEqual(['housing.csv', 'more.csv']);
+    } finally {
+      rmSync(other, { recursive: true, force: true });
+    }
+  });
+
+  it('finds the row of a key whose zeros were lost, and not one that only looks alike', async () => {
+    const other = ownStudyFolder(
+      text.replace(
+        'columns: [households, no_car]',
+        'columns: [households, no_car]\n      repair: leading zeros',
+      ),
+    );
+    try {
+      writeFileSync(
+        join(other, 'housing.csv'),
+        'area_code,households,no_car\n10202,5,5\n201,1200,310\n202,840,95\n203,1510,460\n',
+      );
+      const own = commandIn(other);
+      expect((await own('run', '.')).code).toBe(0);
+      const traced = JSON.parse((await own('trace', '.', '--of', '0202', '--field', 'no_car', '--json')).out);
+      expect(traced.rows).toMatchObject([{ path: 'housing.csv', row: 3, value: 95 }]);
+    } finally {
+      rmSync(other, { recursive: true, force: true });
+    }
+  });
+
   it('says that a file is not as it was received', async () => {
     const before = readFileSync(join(folder, 'housing.csv'), 'utf8');
     writeFileSync(join(folder, 'housing.csv'), before.replace('95', '96'));

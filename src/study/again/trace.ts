@@ -265,22 +265,29 @@ class Tracer {
       depth,
     }: { layer: string; k: number; field: string; feature: Feature; depth: number },
   ): Promise<void> {
-    const [{ name: table }] = datasetsOf(step);
+    const tables = datasetsOf(step).map(({ name }) => name);
+    const [table] = tables;
     const pairs = parseKeyPairs(String(step.written.on));
     const other = nameInTable(step, field, this.stages.get(layer)![k - 1]);
     const mends = typeof step.written.repair === 'string' ? parseMends(step.written.repair) : [];
     const own = await this.keyAt(layer, k - 1, pairs[0], feature);
-    if (own !== null && pairs.length === 1 && pairs[0].other.length === 1) {
+    // Of several tables, or of a key of several fields, no row is claimed that was not looked for.
+    if (own !== null && tables.length === 1 && pairs.length === 1 && pairs[0].other.length === 1) {
       const otherKey = pairs[0].other[0].name;
-      const prepared = table in this.study.prepare;
-      const source = prepared ? this.stages.get(table)?.at(-1) : undefined;
-      const match = matcher(own, mends);
-      if (source !== undefined) {
-        const found = await rowMatching(source, otherKey, match);
-        if (found !== null) trace.from.push(await this.value(table, other, found, depth + 1));
-      } else trace.rows = await this.rowsOf(table, other, { field: otherKey, value: own }, match);
+      const source = table in this.study.prepare ? this.stages.get(table)?.at(-1) : undefined;
+      for (const { match, loose } of matchers(own, mends)) {
+        const same = (value: Value) => !loose || String(value) === String(trace.value);
+        if (source !== undefined) {
+          const found = await rowMatching(source, otherKey, match, (row) => same(row[other] ?? null));
+          if (found !== null) trace.from.push(await this.value(table, other, found, depth + 1));
+        } else {
+          const rows = await this.rowsOf(table, other, { field: otherKey, value: own }, match);
+          trace.rows = rows.filter(({ value }) => same(value));
+        }
+        if (trace.from.length > 0 || trace.rows.length > 0) return;
+      }
     }
-    if (trace.from.length === 0 && trace.rows.length === 0) trace.files = await this.filesBelow(table);
+    for (const name of tables) trace.files.push(...(await this.filesBelow(name)));
   }
 
   /** The value of a key field of the feature before a step: in the result, or where it went on the way, at that step. */
@@ -419,26 +426,36 @@ function placeOf(part: Table, field: string, variables: readonly string[] | unde
   return chosen === undefined ? -1 : fieldIndex(part.schema, chosen[0]);
 }
 
-/** Is a key of a table that of the feature, as the step compares them? */
-function matcher(own: string, mends: ReturnType<typeof parseMends>): (text: string) => boolean {
-  if (mends.length === 0) return (text) => text === own;
+/**
+ * Whether a key of a table is that of the feature, as the step compares them: exactly; and, where the step repairs keys by what only
+ * all of them tell (how many zeros, how many last signs), loosely: then the value must be the same, too.
+ */
+function matchers(
+  own: string,
+  mends: ReturnType<typeof parseMends>,
+): { match: (text: string) => boolean; loose: boolean }[] {
+  if (mends.length === 0) return [{ match: (text) => text === own, loose: false }];
   const bare = (text: string) => text.trim().replace(/^0+/, '').toLowerCase();
   const [mine, theirs] = [changeOf(mends, 'layer'), changeOf(mends, 'table')];
   const changed = mine === null ? own : mine(own);
-  return (text) => {
-    const other = theirs === null ? text : theirs(text);
-    return (
-      other === changed ||
-      bare(other) === bare(changed) ||
-      (other.length > changed.length && other.endsWith(changed))
-    );
-  };
+  const mended = (text: string) => (theirs === null ? text : theirs(text));
+  return [
+    { match: (text) => mended(text) === changed, loose: false },
+    {
+      match(text) {
+        const other = mended(text);
+        return bare(other) === bare(changed) || (other.length > changed.length && other.endsWith(changed));
+      },
+      loose: true,
+    },
+  ];
 }
 
 async function rowMatching(
   table: Table,
   field: string,
   match: (text: string) => boolean,
+  holds: (row: Feature['row']) => boolean,
 ): Promise<Feature | null> {
   const c = fieldIndex(table.schema, field);
   if (c < 0) return null;
@@ -447,7 +464,7 @@ async function rowMatching(
       const text = batch.columns[c].text(i);
       if (text === null || !match(text)) continue;
       const row = Object.fromEntries(table.schema.map(({ name }, k) => [name, batch.columns[k].value(i)]));
-      return { key: { field, value: text }, row };
+      if (holds(row)) return { key: { field, value: text }, row };
     }
   return null;
 }
